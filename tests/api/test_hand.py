@@ -376,7 +376,7 @@ def test_a_passphrase_has_12_to_200_signs_of_which_five_differ(text, holds):
     if holds:
         assert checked_passphrase(text) == text.strip()
     else:
-        with pytest.raises(InputError, match="12 to 200 signs"):
+        with pytest.raises(InputError, match="12 to 200 characters"):
             checked_passphrase(text)
 
 

@@ -93,7 +93,7 @@ def test_phase_centres_come_from_an_antex_file_into_the_form(shared_office):
     saved = shared_office.post("/gear", {"kind": "antenna", "values": found["antennas"][0]})
     assert saved["data"]["phase_centres"][0] == {"frequency": "G01", "north_mm": 0.44, "east_mm": -0.61, "up_mm": 62.1}
     assert "absolute" in saved["data"]["calibration"]
-    assert "no ANTEX file" in shared_office.post("/gear/antex", as_file("garbage"), 422)["detail"]
+    assert "not an ANTEX file" in shared_office.post("/gear/antex", as_file("garbage"), 422)["detail"]
 
 
 def test_a_profile_is_versioned_exported_and_comes_back_as_the_next_version(own_office):

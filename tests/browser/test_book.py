@@ -19,7 +19,7 @@ def test_a_day_is_written_signed_off_and_taken_home(page):
     page.press("strong wind")
     page.type("degrees", "eight")
     page.press("Write it")
-    page.sees("'eight' is no number of degrees Celsius")
+    page.sees("'eight' is not a number of degrees Celsius")
     page.type("degrees", "8")
     assert axe(page) == []
     page.press("Write it")
@@ -42,7 +42,7 @@ def test_a_day_is_written_signed_off_and_taken_home(page):
     page.sees("Base height read before the session: '1.485 m'")
     assert axe(page) == []
     page.type("find_line", "no such words")
-    page.sees("No line like that")
+    page.sees("No line matches")
 
     page.view("Days")
     page.press("Sign the day off")

@@ -47,7 +47,7 @@ class Crew:
         self.page, self.api, self.job = page, api, job
 
     def anew(self):
-        """Initialise anew, once the pole has stood long enough to compare."""
+        """Re-initialise, once the pole has stood long enough to compare."""
 
         def begun():
             try:

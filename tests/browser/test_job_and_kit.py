@@ -86,10 +86,10 @@ def test_a_mark_is_picked_on_the_plan_where_it_stands(visit):
     # Walk out to CS6 alone, let go of it, and press it on the plan: the plan was centred on it, far enough in.
     for _ in range(7):
         visit.driver.find_element("css selector", "[aria-label='Closer']").click()
-    visit.driver.find_element("css selector", "[aria-label='Let go of the mark']").click()
+    visit.driver.find_element("css selector", "[aria-label='Deselect the mark']").click()
     assert not visit.driver.find_elements("css selector", "[data-testid=picked]")
     pick(visit, "Find a mark", "CS6")
-    visit.driver.find_element("css selector", "[aria-label='Let go of the mark']").click()
+    visit.driver.find_element("css selector", "[aria-label='Deselect the mark']").click()
     plan = visit.driver.find_element("css selector", "[data-testid=plan]")
 
     def pressed():

@@ -155,7 +155,7 @@ def test_the_instrument_shows_two_rovers_and_compares_two_initialisations(page, 
     page.driver.execute_script("document.querySelector('h1').scrollIntoView({block: 'center'})")
     page.shot("watch")
     page.remember()
-    page.press("Initialise anew")
+    page.press("Re-initialise")
     page.saw("The stand-in has dropped all satellites")
     page.saw("SINGLE")
     page.sees("the fix before and this one agree", 60)
@@ -216,9 +216,9 @@ def test_in_practice_a_link_is_cut_for_ten_seconds_and_half_an_hour_goes_by_at_a
 
     page.open(f"/job/{job}/check?view=plan")
     page.press("30 min later")
-    page.sees("30 min were let pass here")
+    page.sees("30 min skipped here")
     told = [line["sentence"] for line in api("GET", f"/jobs/{job}/book")["lines"]]
-    assert {"To practise, the link was cut for 10 s.", "To practise, 30 min were let pass."} <= set(told)
+    assert {"For practice, the link was cut for 10 s.", "For practice, 30 min were skipped."} <= set(told)
     # That the fix holds over it is held in virtual time (tests/workflow/test_practice_time.py).
     page.until(lambda: api("GET", f"/jobs/{job}/watch")["live"]["status"] == "fixed", 60)
 

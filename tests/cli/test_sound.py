@@ -58,7 +58,7 @@ def run(*arguments):
         ),
         ("profile check", b'{"format": "openstake-profile", "version": 1, "name": "\\ud800"}', 2, "U+D800"),
         ("profile check", b"[" * 5000, 2, "nested"),
-        ("profile check", b'{"a": Infinity}', 2, "no number of JSON"),
+        ("profile check", b'{"a": Infinity}', 2, "not a number of JSON"),
     ],
 )
 def test_a_file_of_anything_ends_in_a_result_or_a_sentence(tmp_path, verb, content, code, words):

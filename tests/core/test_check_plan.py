@@ -189,7 +189,7 @@ def test_settings_that_cannot_be_used_are_refused():
         checked_settings(replace(USUAL, tolerances=()))
     with pytest.raises(InputError, match="twice"):
         checked_settings(replace(USUAL, tolerances=USUAL.tolerances * 2))
-    with pytest.raises(InputError, match="no tolerance of this job"):
+    with pytest.raises(InputError, match="not a tolerance of this job"):
         USUAL.tolerance_set("roads")
     # Limits of common practice: 10 to 20 mm and 20 to 30 mm for control, more for topography.
     control = USUAL.tolerance_set("control")

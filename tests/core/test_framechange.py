@@ -48,7 +48,7 @@ def test_another_frame_that_moves_is_reached_at_the_solution_s_own_epoch_alone()
 
 
 def test_what_is_not_known_leads_nowhere_and_an_operation_must_be_one_of_those_offered():
-    assert "no frame of the EPSG dataset" in frame_step("my frame", None, "ETRS89", None, IRELAND).words
+    assert "not a frame of the EPSG dataset" in frame_step("my frame", None, "ETRS89", None, IRELAND).words
     assert frame_step("my frame", None, "My Frame", None, IRELAND).same
     no_epoch = frame_step("ITRF2014", None, "ETRF2014", None, IRELAND)
     assert not no_epoch.changes and "Say the epoch" in no_epoch.words

@@ -153,7 +153,7 @@ def test_a_gross_error_and_a_distance_that_was_measured_otherwise_show():
         (lambda all_rows: [*all_rows, all_rows[0]], "Series 1, set 1, point 1 is there 2 times"),
         (lambda all_rows: all_rows[:20], "there are 2"),
         (lambda all_rows: [replace(all_rows[0], point=3), *all_rows[1:]], "is not part of this test"),
-        (lambda all_rows: [replace(all_rows[0], east_m=float("nan")), *all_rows[1:]], "no finite number"),
+        (lambda all_rows: [replace(all_rows[0], east_m=float("nan")), *all_rows[1:]], "not a finite number"),
         (lambda all_rows: [], "there are 0"),
     ],
 )

@@ -120,7 +120,7 @@ def test_a_tape_that_agrees_and_one_that_does_not():
 
 def test_a_grid_distance_that_was_taken_for_one_on_the_ground_is_named():
     _, said = measure("horizontal", 99.961, SEEN)
-    assert "grid and ground were taken for each other" in said[0].cause and "-400 ppm" in said[0].cause
+    assert "grid and ground distances were confused" in said[0].cause and "-400 ppm" in said[0].cause
 
 
 def test_a_level_without_a_geoid_grid_says_what_is_compared():

@@ -372,7 +372,7 @@ A, B, C = (
         ([A, replace(A, name="B")], "similarity", "none", "at one place"),
         ([A, replace(B, sigma_h_m=0.01)], "similarity", "none", "for every mark of the fit, or for none"),
         ([replace(A, sigma_h_m=0.0), replace(B, sigma_h_m=0.01)], "similarity", "none", "at least 0.01 mm"),
-        ([A, replace(B, local_e_m=float("nan"))], "similarity", "none", "no finite number"),
+        ([A, replace(B, local_e_m=float("nan"))], "similarity", "none", "not a finite number"),
         ([A, replace(B, use="check")], "rotation", "none", "there are 1"),
         ([A, B], "similarity", "plane", "at least 3 marks vertically"),
         ([A, B, C], "similarity", "plane", "on one line"),

@@ -139,7 +139,7 @@ def test_which_addresses_are_private(address, private):
 
 @pytest.mark.parametrize("address", ["8.8.8.8", "abc", "10.0.0", ""])
 def test_for_another_address_a_certificate_of_one_s_own_is_asked_for(tmp_path, address):
-    with pytest.raises(InputError, match=r"private network|no address"):
+    with pytest.raises(InputError, match=r"private network|not an address"):
         made_here(tmp_path, (address,), NOW_S)
     assert not (tmp_path / CERTIFICATES).exists()
 

@@ -584,17 +584,17 @@ HOSTILE = {
     ),
     "a table without hash": (
         lambda source, out: rewritten(source, out, in_manifest(hashes={"mark": "0" * 64}), careful=False),
-        "not the SHA-256 of every table",
+        "lacks the SHA-256 of a table",
     ),
     "form in words": (by(in_manifest(form="1")), "does not say what is in this package"),
     "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: 'users'"),
     "counts differ": (by(in_manifest(tables={"job": 1})), "rows, not the 0"),
     "unknown column": (by(in_table("mark", lambda row: row.update(price=1))), "not as this version has it: price"),
     "missing column": (by(in_table("mark", lambda row: row.pop("name"))), "not as this version has it: name"),
-    "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "not what belongs there"),
+    "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "sigma_horizontal_m is not valid"),
     "not finite": (
         by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))),
-        "Row 1 of mark holds NaN, which is no number of JSON",
+        "Row 1 of mark holds NaN, which is not a number of JSON",
     ),
     "another job's row": (by(in_table("mark", lambda row: row.update(job_id=STRANGE))), "of another job"),
     "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id=STRANGE))), "not in this package"),
@@ -606,16 +606,16 @@ HOSTILE = {
     "a row in place of none": (by(in_table("mark", lambda row: row.update(replaces_id=STRANGE))), "is not in this package"),
     "a stream outside": (by(in_table("reference", lambda row: row.update(raw_file="../../secret"))), "outside the data folder"),
     "gear is no JSON": (by(in_table("gear", lambda row: row.update(data="{"))), "cannot be read"),
-    "profile is no profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
+    "profile is not a profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
     "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
-    "before all time": (by(in_table("mark", lambda row: row.update(created_s=-9e18))), "Row 1 of mark: created_s is from 0 to 1e+11"),
+    "before all time": (by(in_table("mark", lambda row: row.update(created_s=-9e18))), "Row 1 of mark: created_s must be from 0 to 1e+11"),
     "after all time": (by(in_table("shot", lambda row: row.update(started_s=9e17))), "Row 1 of shot: started_s"),
     "2^62": (by(in_table("shot_epoch", lambda row: row.update(quality=1 << 62))), "a whole number of 19 digits; at most 18 are taken"),
-    "10^17": (by(in_table("shot_epoch", lambda row: row.update(quality=10**17))), "of shot_epoch: quality is from 0 to 1e+08"),
-    "a point outside the world": (by(in_table("mark", lambda row: row.update(east_m=9e17))), "Row 1 of mark: east_m is from"),
-    "no name": (by(in_table("mark", lambda row: row.update(name="  "))), "Row 1 of mark: name is not empty"),
+    "10^17": (by(in_table("shot_epoch", lambda row: row.update(quality=10**17))), "of shot_epoch: quality must be from 0 to 1e+08"),
+    "a point outside the world": (by(in_table("mark", lambda row: row.update(east_m=9e17))), "Row 1 of mark: east_m must be from"),
+    "no name": (by(in_table("mark", lambda row: row.update(name="  "))), "Row 1 of mark: name must not be empty"),
     "a name turned around": (by(in_table("mark", lambda row: row.update(name="CS\u202e2"))), "holds the character U+202E"),
-    "a name with nothing in it": (by(in_table("mark", lambda row: row.update(name="CS2\u200b"))), "characters that are not seen"),
+    "a name with nothing in it": (by(in_table("mark", lambda row: row.update(name="CS2\u200b"))), "without invisible characters"),
     "a key twice": (
         by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content),
         "names name twice",
@@ -633,13 +633,16 @@ HOSTILE = {
     "a row that replaces itself": (lambda source, out: with_parents(source, out, 2, (2, 0)), "is not in this package"),
     "a row that replaces none, twice": (
         lambda source, out: with_parents(source, out, 2, (None, 0)),
-        "said_replaces_id is a UUID; it is ''",
+        "said_replaces_id must be a UUID; it is ''",
     ),
     "a kind of nothing": (
         by(in_table("height_reading", lambda row: row.update(subject="moon"))),
-        "subject is one of: base, rover; it is 'moon'",
+        "subject must be one of: base, rover; it is 'moon'",
     ),
-    "a unit of nothing": (by(in_table("job_settings", lambda row: row.update(length_unit="ell"))), "length_unit is one of: m, ft, sft"),
+    "a unit of nothing": (
+        by(in_table("job_settings", lambda row: row.update(length_unit="ell"))),
+        "length_unit must be one of: m, ft, sft",
+    ),
     "set-up without anything": (by(in_table("setup", lambda row: row.update(data="[]"))), "of setup: data cannot be read"),
     "set-up of other kinds": (
         by(in_table("setup", lambda row: row.update(data='{"station_id":"x"}'))),
@@ -654,7 +657,7 @@ HOSTILE = {
         "its name or role is another than its row's",
     ),
     "what rests on no list": (by(in_table("shot", lambda row: row.update(rests_on='{"a":1}'))), "of shot: rests_on cannot be read"),
-    "no UUID": (by(in_table("mark", lambda row: row.update(id="M0"))), "id is a UUID; it is 'M0'"),
+    "no UUID": (by(in_table("mark", lambda row: row.update(id="M0"))), "id must be a UUID; it is 'M0'"),
     "a version in words": (by(in_manifest(version="<b>1</b>")), "its version is not a version number"),
     "a job in words": (by(in_manifest(job="../..")), "has no UUID"),
     "tables no list": (by(in_manifest(tables=[])), "does not say what is in this package"),
@@ -754,7 +757,7 @@ def test_a_package_that_is_sent_to_the_page_is_unpacked_there(sound, places):
     work = office.upload("/packages", b"GARBAGE")
     while work["state"] == "running":
         work = office.get(f"/works/{work['id']}")
-    assert (work["state"], work["words"]) == ("failed", "This is no package: it cannot be read as a ZIP file.")
+    assert (work["state"], work["words"]) == ("failed", "This is not a package: it cannot be read as a ZIP file.")
 
     work = office.post(f"/jobs/{office.job(ALDER)}/packages")
     while work["state"] == "running":

@@ -198,10 +198,10 @@ def test_landxml_has_north_before_east_in_its_own_unit_and_a_bad_point_stands_al
         (LANDXML.replace("USSurveyFoot", "cubit"), "'cubit'"),
         ('<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><LandXML>&b;</LandXML>', "not safe"),
         ("{", "is not"),
-        ('{"type": "Feature"}', "no GeoJSON FeatureCollection"),
+        ('{"type": "Feature"}', "not a GeoJSON FeatureCollection"),
         ('{"type": "FeatureCollection", "features": []}', "no features"),
         ('{"type": "FeatureCollection", "features": [{"x": NaN}]}', "is not"),
-        ("[" * 100_000, "is not"),
+        ("[" * 100_000, "cannot be taken: it is nested"),
         ('{"type": "FeatureCollection", "crs": {"type": "name", "properties": {"name": "local"}}, "features": [1]}', "EPSG code"),
     ],
 )

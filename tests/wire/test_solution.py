@@ -158,7 +158,7 @@ def test_correlations_are_read_and_the_covariance_is_turned_to_east_north_up():
     ("change", "words"),
     [
         ((" m    2  3.874", " km   2  3.874"), "'km'"),
-        (("3.87487241234500E+06", "3.8748724123x500E+06"), "no number"),
+        (("3.87487241234500E+06", "3.8748724123x500E+06"), "not a number"),
         (("STAZ", "VELZ"), "no point with STAX, STAY and STAZ"),
     ],
 )
@@ -266,7 +266,7 @@ def test_of_two_columns_both_are_offered_with_their_headings_and_none_is_taken()
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        (b"\0\1\2 binary", "is no text"),
+        (b"\0\1\2 binary", "is not text"),
         (b"", "names no latitude"),
         (b"Dear surveyor, your data could not be processed.", "names no latitude"),
         (b"X marks the spot" * 9, "names no latitude"),

@@ -397,7 +397,7 @@ def test_a_caster_in_another_frame_takes_an_operation_of_its_own(own_program, jo
     path = f"/jobs/{job}/base/setup"
     assert own_program.post(path, {"caster_frame": "ITRF2014", "caster_epoch": "last summer"}, 422)["field"] == "caster_epoch"
     lost = settle(own_program, job, caster_frame="Atlantis 7")["setup"]
-    assert "no frame of the EPSG dataset" in lost["caster_step"]["words"] and any("Atlantis" in said for said in lost["missing"])
+    assert "not a frame of the EPSG dataset" in lost["caster_step"]["words"] and any("Atlantis" in said for said in lost["missing"])
 
 
 def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_one(own_program, job):
@@ -431,7 +431,7 @@ def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_o
     assert own_program.post(path, wish | {"reason": "the old mark is gone"}, 422)["field"] == "who"
     own_program.post(path, wish | {"reason": "the old mark is gone", "who": "MK"})
     told = next(line for line in own_program.get(f"/jobs/{job}/book")["lines"] if line["kind"] == "base-started")
-    assert "Started although: mark-moved. MK: the old mark is gone." in told["sentence"]
+    assert "Started despite: mark-moved. MK: the old mark is gone." in told["sentence"]
 
 
 def test_a_base_over_a_new_point_makes_a_provisional_mark(own_program, job):

@@ -38,9 +38,9 @@ def test_time_passes_in_its_job_alone_and_its_book_says_so(own_program):
     after = time_of(own_program, job)
 
     assert after["now_s"] - before["now_s"] == pytest.approx(HALF_AN_HOUR_S, abs=LOOKS_S)
-    assert (after["passed_s"], after["words"]) == (HALF_AN_HOUR_S, "30 min were let pass here")
+    assert (after["passed_s"], after["words"]) == (HALF_AN_HOUR_S, "30 min skipped here")
     line = own_program.get(f"/jobs/{job}/book")["lines"][0]
-    assert line["sentence"] == "To practise, 30 min were let pass."
+    assert line["sentence"] == "For practice, 30 min were skipped."
     assert line["at_s"] == pytest.approx(after["now_s"], abs=LOOKS_S), "what is written from now on is that much later"
     assert time_of(own_program, other)["now_s"] == pytest.approx(before["now_s"], abs=LOOKS_S)
     assert sentences(own_program, other) == books
@@ -131,7 +131,7 @@ def test_a_cut_link_lets_the_age_climb_and_heals_by_itself(own_program):
     job = fixed_base(own_program)
     assert "no link to cut" in own_program.post(f"/jobs/{own_program.job(NETTLE)}/practice/cut", {"seconds": 10}, 409)["detail"]
     own_program.post(f"/jobs/{job}/practice/cut", {"seconds": 60})
-    assert sentences(own_program, job)[0] == "To practise, the link was cut for 60 s."
+    assert sentences(own_program, job)[0] == "For practice, the link was cut for 60 s."
     own_program.clock.sleep(30.0)
     cut = own_program.get(f"/jobs/{job}/watch")["live"]
     # Nothing has come for thirty seconds: the age says so, and at 10 s the fix is gone (common practice).
@@ -180,6 +180,6 @@ def test_a_package_takes_the_time_that_was_let_pass_with_it(own_program, demo_fo
         unpacking = there.upload("/packages", packed)
         there.wait_for(lambda: there.get(f"/works/{unpacking['id']}")["state"] != "running", 60)
         assert time_of(there, job)["passed_s"] == 600.0
-        assert "To practise, 10 min were let pass." in sentences(there, job)
+        assert "For practice, 10 min were skipped." in sentences(there, job)
     finally:
         there.program.close()

@@ -72,7 +72,7 @@ class Day:
         return self.crew.check(self.job, mark, seconds=seconds, **more)
 
     def anew(self):
-        """Initialise anew and wait until the epochs have shown it."""
+        """Re-initialise and wait until the epochs have shown it."""
         before = self.get("instrument")["instrument"]["fix"]["losses"]
         self.post("rovers/initialise", {})
         self.crew.wait_for(lambda: self.get("instrument")["instrument"]["fix"]["losses"] > before, 30)

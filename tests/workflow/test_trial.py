@@ -85,13 +85,13 @@ def test_a_trial_that_is_killed_is_a_sentence_and_no_part_stays(tmp_path, monkey
     killed = subprocess.CompletedProcess([], -signal.SIGFPE, b"", b"")
     monkeypatch.setattr("openstake.workflow.trial.subprocess.run", lambda *_, **__: killed)
     context = Context(database=None, hub=None, data_dir=tmp_path, practice=None)
-    with pytest.raises(FileError, match="breaks down on this file"):
+    with pytest.raises(FileError, match="crashes on this file"):
         add_geoid(context, "grid", io.BytesIO(geotiff()))
     assert list((tmp_path / "geoid").iterdir()) == []
     monkeypatch.setattr(
         "openstake.workflow.trial.subprocess.run", lambda *_, **__: (_ for _ in ()).throw(subprocess.TimeoutExpired("x", 1))
     )
-    with pytest.raises(FileError, match="breaks down"):
+    with pytest.raises(FileError, match="crashes"):
         prove_grid_of(tmp_path)
 
 

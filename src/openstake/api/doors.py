@@ -137,7 +137,7 @@ def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | No
     if visitor is None and (closed := _closed_to_strangers(access)) is not None:
         return closed
     if any(FORBIDDEN.search(text) for text in (*request.args, *request.args.values())):
-        return problem(400, "This cannot be used", "What is asked for holds a character that no text may hold.")
+        return problem(400, "This cannot be used", "The request holds a character that no text may hold.")
     return None if request.method in ("GET", "HEAD", "OPTIONS") else _keep_other_sites_out(visitor)
 
 
@@ -169,13 +169,13 @@ def _closed_to_strangers(access: Access) -> Response | None:
         return problem(401, "Not signed in", "Sign in with the passphrase.")
     if not request.path.startswith("/api/"):
         return _this_machines_door(access)
-    return problem(401, "Not from here", "Open the address that the program printed when it started: it opens this door.")
+    return problem(401, "Not from here", "Open the address that the program printed when it started: it lets you in.")
 
 
 def only_here() -> None:
     """Raise NotHereError where somebody asks over the network."""
     if not flask.g.visitor.here:
-        raise NotHereError("This is done on the program's own machine.")
+        raise NotHereError("This can only be done on the program's own machine.")
 
 
 def _over_the_network() -> bool:
@@ -234,7 +234,7 @@ class SentOnce:
         if key is None or request.method in ("GET", "HEAD", "OPTIONS"):
             return handle()
         if not re.fullmatch(r"[!-~]{8,80}", key):
-            return problem(422, "This cannot be used", "An Idempotency-Key has 8 to 80 letters, digits or signs.", "Idempotency-Key")
+            return problem(422, "This cannot be used", "An Idempotency-Key has 8 to 80 characters.", "Idempotency-Key")
         # A file is not read here: its route takes it as it streams in.
         is_file = request.mimetype == "application/octet-stream"
         body = str(request.content_length).encode() if is_file else request.get_data()
@@ -306,5 +306,5 @@ def internal_error(error: Exception) -> Response:
     return problem(
         500,
         "The program made a mistake",
-        f"What was asked could not be done, and it is not your input alone. It stands in the log as {number}.",
+        f"This could not be done. The fault is in the program, not in what you typed alone. It is in the log as {number}.",
     )

@@ -80,7 +80,7 @@ class Verbs(click.Group):
             ctx.exit(2)
         except (ArithmeticError, ValueError, LookupError, TypeError, RecursionError, MemoryError) as error:
             # The last door: readers refuse by themselves.  What comes here is a value nobody thought of.
-            say(f"The input holds a value that cannot be worked with ({type(error).__name__}: {str(error)[:200]}).")
+            say(f"The input holds a value that cannot be used ({type(error).__name__}: {str(error)[:200]}).")
             ctx.exit(2)
         except Exception as error:
             # By its module's name: most verbs need no database, and wait for none to be imported.

@@ -23,7 +23,7 @@ def stream(file: Path, as_json: bool) -> None:
 
 def _place(station: captures.StationRead) -> str:
     if station.latitude_deg is None or station.longitude_deg is None or station.height_m is None:
-        return f"X {station.x_m:.4f} Y {station.y_m:.4f} Z {station.z_m:.4f} m, which is no place on Earth"
+        return f"X {station.x_m:.4f} Y {station.y_m:.4f} Z {station.z_m:.4f} m, which is not a place on Earth"
     return f"{station.latitude_deg:.9f} {station.longitude_deg:.9f} height {station.height_m:.4f} m (ARP, ellipsoidal)"
 
 

@@ -27,7 +27,7 @@ def _lines(result: captures.OccupationRead) -> list[str]:
         f"{result.used} of {result.epochs} epochs over {result.span_s:.0f} s, lowest status {result.status}",
         f"{result.latitude_deg:.9f} {result.longitude_deg:.9f} {result.height_m:.4f} m (ellipsoidal)",
         f"spread of one epoch: east {metres(result.spread_east_m)}, north {metres(result.spread_north_m)}, up {metres(result.spread_up_m)}",
-        f"worth {result.effective_n:.1f} independent epochs (memory {result.correlation_s:.0f} s)",
+        f"worth {result.effective_n:.1f} independent epochs (correlation time {result.correlation_s:.0f} s)",
         f"standard deviation of the mean: east {metres(result.precision_east_m)}, "
         f"north {metres(result.precision_north_m)}, up {metres(result.precision_up_m)}",
         f"half width of 95 %: east {metres(result.half_95_east_m)}, north {metres(result.half_95_north_m)}, "

@@ -20,7 +20,7 @@ _LAN_OPTIONS = (
     click.option("--lan", is_flag=True, help="answer phones and tablets on the network too, over TLS, with a passphrase"),
     click.option("--lan-port", type=click.IntRange(0, 65535), default=8443, show_default=True, help="port of --lan"),
     click.option("--lan-address", multiple=True, help="address of this machine for --lan; all of them, if none is named"),
-    click.option("--certificate", type=click.Path(path_type=Path), help="certificate of one's own for --lan (PEM)"),
+    click.option("--certificate", type=click.Path(path_type=Path), help="your own certificate for --lan (PEM)"),
     click.option("--key", type=click.Path(path_type=Path), help="its private key (PEM)"),
 )
 
@@ -36,7 +36,7 @@ def lan_wish(lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate
     """Return what is asked of the listener on the network; None where it is not."""
     request = LanRequest(port=lan_port, addresses=lan_address, certificate=certificate, key=key)
     if not lan and (lan_address or certificate):
-        raise InputError("An address or a certificate is of use with --lan only.")
+        raise InputError("An address or a certificate can only be used with --lan.")
     return request if lan else None
 
 
@@ -60,7 +60,7 @@ def first_passphrase() -> str | None:
     """Ask for a passphrase where somebody sits at the terminal; else it is set on the page Phones."""
     if not sys.stdin.isatty():
         return None
-    question = f"Passphrase for phones, at least {SHORTEST_PASSPHRASE} signs"
+    question = f"Passphrase for phones, at least {SHORTEST_PASSPHRASE} characters"
     said: str = click.prompt(question, hide_input=True, confirmation_prompt=True, value_proc=_typed)
     return said
 
@@ -78,7 +78,7 @@ def _typed(text: str) -> str:
 @click.option(
     "--data", type=click.Path(path_type=Path), default=None, help="data folder; where this platform keeps a user's data, if none is named"
 )
-@click.option("--open-door", is_flag=True, help="answer every user of this machine, without what the printed address holds")
+@click.option("--open-door", is_flag=True, help="answer every user of this machine, without the token of the printed address")
 @lan_options
 def serve(port: int, data: Path | None, open_door: bool, **lan: Any) -> None:
     """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins.  With --lan, on the network too."""
@@ -91,6 +91,6 @@ def serve(port: int, data: Path | None, open_door: bool, **lan: Any) -> None:
         outside=HOST,
         open_door=open_door,
         lan=lan_wish(**lan),
-        on_ready=ready(folder, "The door stands open: every user of this machine can read and write these jobs." if open_door else ""),
+        on_ready=ready(folder, "No token is asked for: every user of this machine can read and write these jobs." if open_door else ""),
         first_passphrase=first_passphrase,
     )

@@ -36,7 +36,7 @@ ADVICE: dict[str, Advice] = {
     "shot-held": Advice("A shot in hand does not take the present epoch.", "Held back: waiting for {what}."),
     "shot-grows": Advice("A shot in hand takes epochs.", "{collected} of {wanted} s, {epochs}. Keep the pole plumb."),
     "track-runs": Advice("A track takes points.", "The track runs: {points}."),
-    "frames-are-one": Advice("Network to radio: every step is done.", "Both stand on one frame. Go on."),
+    "frames-are-one": Advice("Network to radio: every step is done.", "Both are in one frame. Go on."),
     "hold-nothing": Advice("Recording can begin.", "Plumb the pole, hold still, then record."),
 }
 

@@ -43,7 +43,7 @@ SCHOOLS = (
         title="From the network",
         absolute="about 3 cm, in the network's frame",
         repeats="to a few centimetres",
-        follows="reuse it; do not shoot it anew",
+        follows="reuse it; do not shoot it again",
         good="No known mark needed. The job can go on by radio in the same frame when the network drops.",
         bad="One fixed average is one initialisation. The network's frame may not be that of the control.",
     ),
@@ -74,7 +74,7 @@ SCHOOLS = (
         repeats="not by itself: the point is new each time",
         follows="a known mark to re-seat on, a second one to prove it",
         good="The tripod stands where the sky is open and nobody knocks it.",
-        bad="Until it is re-seated all is metres off; one wrong mark moves all.",
+        bad="Until it is re-seated everything is metres off; a wrong mark moves everything.",
         autonomous=True,
     ),
 )

@@ -152,8 +152,8 @@ def _air_words(on_air: OnAir | None, findings: Sequence[Finding]) -> str:
     if not on_air.agrees:
         return f"{on_air.up_m * 1000.0:.1f} mm up".replace("-", "−")
     if stops_of(findings):
-        return "sent as meant, and yet stop"
-    return "as meant, but not all agrees" if any(item.contradicts for item in findings) else "as meant"
+        return "sent as meant, but stop"
+    return "as meant, but something disagrees" if any(item.contradicts for item in findings) else "as meant"
 
 
 def closing_state(closing: HeightRead | None) -> State:

@@ -92,7 +92,7 @@ def weather_sentence(sky: str, falling: str, wind: str, degrees: float | None) -
     if degrees is not None:
         parts.append(f"{degrees:g} °C")
     if not parts:
-        raise InputError("Pick what the weather is.", field="sky")
+        raise InputError("Choose the weather.", field="sky")
     return f"Weather: {', '.join(parts)}."
 
 
@@ -103,7 +103,7 @@ def degrees_from_text(text: str) -> float | None:
     try:
         found = float(text.strip().replace(",", "."))
     except ValueError:
-        raise InputError(f"'{text.strip()[:20]}' is no number of degrees Celsius.", field="degrees") from None
+        raise InputError(f"'{text.strip()[:20]}' is not a number of degrees Celsius.", field="degrees") from None
     if not -60.0 <= found <= 60.0:
         raise InputError("The temperature is in degrees Celsius, between -60 and 60.", field="degrees")
     return found

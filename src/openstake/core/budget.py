@@ -58,7 +58,7 @@ class BudgetSettings:
     bubble_share: float = described(
         "Bubble held within", "number", default=0.33, least=0.0, most=2.0, hint="Of its sensitivity, one sigma of each axis."
     )
-    bubble_arcmin: float = described("Bubble where the kit says none", "number", unit="′", default=10.0, least=1.0, most=120.0)
+    bubble_arcmin: float = described("Bubble, where the kit gives none", "number", unit="′", default=10.0, least=1.0, most=120.0)
     rod_m: float = described("Fixed rod", "length", default=0.001, least=0.0, most=0.1)
     telescopic_m: float = described("Telescopic pole", "length", default=0.002, least=0.0, most=0.1)
     geoid_m: float = described("Geoid, absolute", "length", default=0.020, least=0.0, most=5.0)

@@ -62,7 +62,7 @@ class CheckSettings:
         found = next((item for item in self.tolerances if item.name == name), None)
         if found is None:
             raise InputError(
-                f"'{name[:40]}' is no tolerance of this job: {', '.join(item.name for item in self.tolerances)}.", field="tolerance"
+                f"'{name[:40]}' is not a tolerance of this job: {', '.join(item.name for item in self.tolerances)}.", field="tolerance"
             )
         return found
 
@@ -350,7 +350,7 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
             return of(item, "measure", f"Find out why {item.planned.mark_name} disagrees, then measure it again.")
     if due_again and items:
         return of(items[0], "measure", f"Check {items[0].planned.mark_name} again: {due_again}.")
-    for name, words in (("measure", "Measure {mark}"), ("initialise anew", "Initialise anew on {mark} and measure it again")):
+    for name, words in (("measure", "Measure {mark}"), ("initialise anew", "Re-initialise on {mark} and measure it again")):
         for item in items:
             if any(task.name == name and not task.done for task in item.tasks):
                 mark = item.planned

@@ -244,7 +244,7 @@ def _text_value(item: Field[Any], value: Any, at: str) -> str:
         raise InputError(f"{label} is not a text.", field=at)
     text = value.strip()
     if len(text) > 2000:
-        raise InputError(f"{label} is longer than 2000 letters.", field=at)
+        raise InputError(f"{label} is longer than 2000 characters.", field=at)
     if item.metadata["kind"] == "text":
         text = one_line(text, label, at)
     return _choice(text, item, at) if item.metadata["kind"] == "choice" else text

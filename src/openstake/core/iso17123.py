@@ -158,7 +158,7 @@ def arranged(rows: Sequence[Measured]) -> NDArray[np.float64]:
     for row in rows:
         table[numbers.index(row.series), row.set - 1, row.point - 1] = (row.east_m, row.north_m, row.height_m)
     if not np.isfinite(table).all():
-        raise InputError("A coordinate is no finite number.")
+        raise InputError("A coordinate is not a finite number.")
     return table
 
 
@@ -296,7 +296,7 @@ def _against(name: str, found_m: float, sigma_m: float, freedom: int, each: floa
 def _ratio(name: str, now_m: float, before_m: float, freedom: int, each: float) -> TestItem:
     low, high = sorted((now_m**2, before_m**2))
     if low == 0.0:
-        raise InputError("A test whose measured positions are all the same is no test.")
+        raise InputError("A test whose measured positions are all the same is not a test.")
     limit, corrected = (float(fdtri(freedom, freedom, 1.0 - share / 2.0)) for share in (SIGNIFICANCE, each))
     return _item(name, high / low, limit, corrected, SIGNIFICANCE)
 

@@ -318,7 +318,7 @@ def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
         observed=observed,
         sigma_m=None,
         state=State.ENTERED,
-        why="corrections reach the rover, old ones",
+        why="old corrections reach the rover",
         due=_due("link", "Find out why corrections come late: distance, terrain, load."),
         seen=(Seen(observed, "watch"),),
     )
@@ -354,7 +354,7 @@ def _rover(rover: RoverHeard | None, findings: Sequence[Finding]) -> Link:
         sigma_m=sigma_m,
         state=State.ENTERED,
         why="by the receiver's own claim",
-        due=_due("rover", "Initialise anew where the pole stands: two fixes that agree are worth more than one claim."),
+        due=_due("rover", "Re-initialise where the pole stands: two fixes that agree are worth more than one claim."),
     )
 
 
@@ -374,7 +374,7 @@ def _pole(evidence: Evidence) -> Link:
     proof, seen = (_proof(checks), (Seen(f"typed as {meant}", "check"), *((Seen(pole.words, "check?view=pole"),) if pole.words else ())))
     if not pole.turned or proof is None:
         words = (
-            "Turn the pole: a bubble out of true is a constant lean that no average removes."
+            "Turn the pole: a bubble out of true gives a constant lean that no average removes."
             if not pole.turned
             else "Check a second mark: its height shows the pole's."
         )

@@ -126,9 +126,9 @@ def _height(last: LastTime) -> MorningItem:
 
 # By the state of a mark's check of last time: its state on a new day, and why.
 _AGAIN = {
-    State.CHECKED: (State.OUT_OF_DATE, "It agreed on {day}; today's set-up has not been seen."),
+    State.CHECKED: (State.OUT_OF_DATE, "It agreed on {day}; today's set-up has not been checked."),
     State.OUT_OF_DATE: (State.OUT_OF_DATE, "It agreed on {day}, and something was corrected after that."),
-    State.DISAGREES: (State.DISAGREES, "It disagreed on {day}, and stood so at the end."),
+    State.DISAGREES: (State.DISAGREES, "It disagreed on {day}, and still did at the end."),
 }
 
 

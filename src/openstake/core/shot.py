@@ -98,7 +98,7 @@ class ShotSettings:
         """Return a kind by its name; InputError where there is none."""
         found = next((item for item in self.kinds if item.name == name), None)
         if found is None:
-            raise InputError(f"'{name[:20]}' is no kind of shot: {', '.join(KIND_NAMES)}.", field="kind")
+            raise InputError(f"'{name[:20]}' is not a kind of shot: {', '.join(KIND_NAMES)}.", field="kind")
         return found
 
 
@@ -231,7 +231,7 @@ def checked_name(name: str, field: str = "name") -> str:
     if not text:
         raise InputError("A point has a name.", field=field)
     if len(text) > NAME_LENGTH:
-        raise InputError(f"A name is one line of at most {NAME_LENGTH} letters.", field=field)
+        raise InputError(f"A name is one line of at most {NAME_LENGTH} characters.", field=field)
     return text
 
 

@@ -85,7 +85,7 @@ class Feed:
                 "Make room on the disk."
             )
         if self._raw is not None and self._raw.lost_bytes:
-            return f"{self._raw.lost_bytes} bytes of what arrived are lost: the disk took nothing for too long."
+            return f"{self._raw.lost_bytes} bytes of what arrived are lost: nothing could be written to the disk for too long."
         if self.throttle.held_back:
             return (
                 f"More than {MOST_BYTES_PER_S >> 20} MB a second arrive, which no receiver sends: it is read more slowly than it "

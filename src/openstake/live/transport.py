@@ -313,7 +313,7 @@ def ask_caster(
     except TimeoutError:
         connection.close()
         raise DeviceError(
-            f"{host}:{port} takes the connection and does not answer within {CONNECT_TIMEOUT_S:g} s.", outcome=Outcome.TIMED_OUT
+            f"{host}:{port} accepts the connection but does not answer within {CONNECT_TIMEOUT_S:g} s.", outcome=Outcome.TIMED_OUT
         ) from None
     except (OSError, ValueError) as error:
         connection.close()

@@ -98,7 +98,7 @@ def read_world(path: Path) -> World:
         fix_after_s = document.get("fix_after_s")
         fix_after_s = None if fix_after_s is None else float(fix_after_s)
     except (TypeError, ValueError):
-        raise FileError(f"The world file {path} has a separation, seed or time to fix that is no number.") from None
+        raise FileError(f"The world file {path} has a separation, seed or time to fix that is not a number.") from None
     return World(
         base=_stand(document["base"], "arp_height_m", "base") if "base" in document else None,
         rover=_stand(document["rover"], "pole_height_m", "rover") if "rover" in document else None,

@@ -180,7 +180,7 @@ def read_manifest(folder: Path) -> Backup:
         if not sound or type(form) is not int or type(entries) is not int or not 0.0 < float(created_s) < _LATEST_S:
             raise ValueError
     except (OSError, JsonError, ValueError, KeyError, TypeError):
-        raise FileError(f"{folder} is no backup: it holds no {MANIFEST} that can be read.") from None
+        raise FileError(f"{folder} is not a backup: it holds no {MANIFEST} that can be read.") from None
     if form != _FORM:
         raise FileError(f"{folder} is a backup of form {form}; this version reads form {_FORM}.")
     outside = [file.path for file in files if "\0" in file.path or Path(file.path).is_absolute() or ".." in Path(file.path).parts]

@@ -60,7 +60,7 @@ def is_private_address(address: str) -> bool:
     try:
         found = ipaddress.ip_address(address)
     except ValueError:
-        raise InputError(f"{address} is no address of this machine. Give one like 192.168.1.5.") from None
+        raise InputError(f"{address} is not an address of this machine. Give one like 192.168.1.5.") from None
     return any(found in ipaddress.ip_network(item) for item in _PRIVATE if found.version == ipaddress.ip_network(item).version)
 
 
@@ -69,7 +69,7 @@ def made_here(data: Path, addresses: Sequence[str], now_s: float) -> ServedCerti
     beyond = [item for item in addresses if not is_private_address(item)]
     if beyond:
         raise InputError(
-            f"{beyond[0]} is no address of a private network. The program's own certificate vouches for those alone: give one of your own."
+            f"{beyond[0]} is not an address of a private network. The program's own certificate vouches for those alone: give one of your own."
         )
     folder, now = data / CERTIFICATES, dt.datetime.fromtimestamp(now_s, dt.UTC)
     root, root_key = _root(folder, now)

@@ -315,7 +315,7 @@ class Listening(Base):
     """A session of listening: addresses without passwords, what the rover's position refers to, its receiver's name.
 
     `further`: one more rover on the same base, with `rover_url` alone.  A change of it is a new row that names the one before;
-    `withdrawn`: it is listened to no more.
+    `withdrawn`: it is no longer listened to.
     """
 
     __tablename__ = "listening"

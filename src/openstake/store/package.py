@@ -367,7 +367,7 @@ class Opened:
         try:
             self._archive = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
-            raise FileError("This is no package: it cannot be read as a ZIP file.") from None
+            raise FileError("This is not a package: it cannot be read as a ZIP file.") from None
         try:
             self._names = {info.filename: info for info in self._checked()}
             self.package = self._manifest()
@@ -400,7 +400,7 @@ class Opened:
                 raise FileError(f"{shown(info.filename)} is encrypted, or compressed in a way that is not read here.")
             if info.file_size > max(_SMALL, _MOST_RATIO * info.compress_size):
                 raise FileError(
-                    f"{shown(info.filename)} would grow from {info.compress_size} to {info.file_size} bytes; nothing of a job is like that. Nothing was unpacked."
+                    f"{shown(info.filename)} would grow from {info.compress_size} to {info.file_size} bytes; nothing in a job is compressed like that. Nothing was unpacked."
                 )
         if len({info.filename for info in members}) != len(members):
             raise FileError("This package names one file twice. Nothing was unpacked.")
@@ -411,7 +411,7 @@ class Opened:
 
     def _manifest(self) -> Package:
         if MANIFEST not in self._names:
-            raise FileError(f"This is no package of a job: it holds no {MANIFEST}.")
+            raise FileError(f"This is not a package of a job: it holds no {MANIFEST}.")
         if self._names[MANIFEST].file_size > _MOST_MANIFEST:
             raise FileError(f"{MANIFEST} is too long to be one.")
         try:
@@ -455,12 +455,12 @@ class Opened:
         if told != held or set(self._names) - told - {MANIFEST} != {f"tables/{name}.jsonl" for name in expected}:
             raise FileError(f"What {MANIFEST} names is not what this package holds. Nothing was unpacked.")
         if self.package.form == FORM and self.package.hashes.keys() != expected:
-            raise FileError(f"{MANIFEST} has not the SHA-256 of every table. Nothing was unpacked.")
+            raise FileError(f"{MANIFEST} lacks the SHA-256 of a table. Nothing was unpacked.")
         for file in self.package.files:
             if not _FILE.fullmatch(file.path):
                 raise FileError(f"A package holds no file like {shown(file.path)}. Nothing was unpacked.")
             if self._names[f"files/{file.path}"].file_size != file.bytes:
-                raise FileError(f"{shown(file.path)} has not the length that {MANIFEST} says.")
+                raise FileError(f"{shown(file.path)} does not have the length that {MANIFEST} says.")
 
     def _parts(self, name: str) -> Iterator[bytes]:
         """Yield a member piece by piece; never more of it than it said."""
@@ -534,7 +534,7 @@ class Opened:
         for row in door.taken(Base.metadata.tables[PARENTS], self.batches(PARENTS)):
             name = row["table_name"]
             if name not in tables() or "replaces_id" not in tables()[name].c or (row["joined"] and self.package.form != _FORM_1):
-                raise FileError(f"A row of {PARENTS} is not what belongs there. Nothing was unpacked.")
+                raise FileError(f"A row of {PARENTS} is not valid. Nothing was unpacked.")
             conflicts.setdefault(name, []).append((row["row_id"], row["said_replaces_id"], row["joined"]))
         return {name: said_by(self.rows(name), found) for name, found in conflicts.items()}
 
@@ -624,7 +624,7 @@ def _value(table: str, name: str, column: _Column, value: Any, n: int) -> Any:
     if column.is_binary and isinstance(value, str):
         with suppress(ValueError):
             return base64.b64decode(value, validate=True)
-    raise FileError(f"Row {n} of {table}: {name} is not what belongs there. Nothing was unpacked.")
+    raise FileError(f"Row {n} of {table}: {name} is not valid. Nothing was unpacked.")
 
 
 def schema() -> dict[str, Any]:

@@ -98,12 +98,12 @@ def _columns(table: Table) -> tuple[_Column, ...]:
     for item in table.columns:
         key = f"{table.name}.{item.name}"
         if key in _CHOICES:
-            found.append(_Column(name=item.name, words=f"is one of: {', '.join(_CHOICES[key])}", is_sound=_one_of(_CHOICES[key])))
+            found.append(_Column(name=item.name, words=f"must be one of: {', '.join(_CHOICES[key])}", is_sound=_one_of(_CHOICES[key])))
         elif isinstance(item.type, Boolean):
             continue
         elif isinstance(item.type, Float | Integer):
             least, most = _range_of(item.name)
-            found.append(_Column(name=item.name, words=f"is from {least:g} to {most:g}", is_sound=_within(least, most), is_range=True))
+            found.append(_Column(name=item.name, words=f"must be from {least:g} to {most:g}", is_sound=_within(least, most), is_range=True))
         elif isinstance(item.type, String):
             found += _text_columns(key, item.name, item.type.length or 0)
     return tuple(found)
@@ -118,16 +118,16 @@ def _range_of(name: str) -> tuple[float, float]:
 
 def _text_columns(key: str, name: str, longest: int) -> list[_Column]:
     if name == "id" or name.endswith("_id"):
-        return [_Column(name=name, words="is a UUID", is_sound=lambda value: bool(_UUID.fullmatch(value)))]
+        return [_Column(name=name, words="must be a UUID", is_sound=lambda value: bool(_UUID.fullmatch(value)))]
     if name in ("hash", "previous_hash"):
-        return [_Column(name=name, words="is a SHA-256", is_sound=lambda value: bool(_HASH.fullmatch(value)))]
+        return [_Column(name=name, words="must be a SHA-256", is_sound=lambda value: bool(_HASH.fullmatch(value)))]
     if name in ("day", "date"):
-        return [_Column(name=name, words="is a day", is_sound=lambda value: value == "" or bool(_DAY.fullmatch(value)))]
+        return [_Column(name=name, words="must be a day", is_sound=lambda value: value == "" or bool(_DAY.fullmatch(value)))]
     found = []
     if key in _NAMES:
-        found.append(_Column(name=name, words="is not empty", is_sound=lambda value: bool(value.strip())))
+        found.append(_Column(name=name, words="must not be empty", is_sound=lambda value: bool(value.strip())))
     if 0 < longest <= _SHORT:
-        words = "stands on one line, without characters that are not seen"
+        words = "must be one line without invisible characters"
         found.append(_Column(name=name, words=words, is_sound=lambda value: not NOT_ON_A_LINE.search(value)))
     return found
 
@@ -178,7 +178,7 @@ class RowDoor:
             return
         ending = next(kind.ending for kind in KINDS.values() if kind.media_type == row["media_type"])
         if not re.fullmatch(rf"[0-9a-f]{{64}}\.{ending}", row["file"]):
-            raise refused(table, n, "file", f"is a SHA-256 and .{ending}; it is {shown(row['file'])}")
+            raise refused(table, n, "file", f"must be a SHA-256 and .{ending}; it is {shown(row['file'])}")
 
     def finish(self, table: Table) -> None:
         """Refuse names of a table that look alike and are written otherwise, unless one is the other corrected."""

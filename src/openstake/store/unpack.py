@@ -290,7 +290,7 @@ def _add_chains(session: Session, opened: Opened, lines: list[dict[str, Any]]) -
         own = {row["sequence"]: row for row in lines if row["device_id"] == part.device}
         links = {row["sequence"]: row for row in sealed if row["device_id"] == part.device}
         if (len(own), len(links)) != (part.lines, part.sealed) or own.keys() & links.keys():
-            raise FileError("The Book in this package has not the lines that it says. Nothing was unpacked.")
+            raise FileError("The Book in this package does not have the lines that it says. Nothing was unpacked.")
         _walk(own | links, part.last_hash, opened.package.job)
         count += _add_chain(session, part.device, own, links)
     if {row["device_id"] for row in (*lines, *sealed)} - {part.device for part in opened.package.chains}:

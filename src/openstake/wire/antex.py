@@ -41,7 +41,7 @@ def read_antex(content: bytes) -> AntexReading:
     """
     lines = content.decode("latin-1").splitlines()
     if not lines or _label(lines[0]) != "ANTEX VERSION / SYST":
-        raise FileError("The file does not begin with ANTEX VERSION / SYST in columns 61 to 80: it is no ANTEX file.")
+        raise FileError("The file does not begin with ANTEX VERSION / SYST in columns 61 to 80: it is not an ANTEX file.")
     end = next((at for at, line in enumerate(lines) if _label(line) == "END OF HEADER"), None)
     if end is None:
         raise FileError("The ANTEX file's header does not end: it did not arrive whole.")

@@ -40,7 +40,7 @@ def _decimal(text: str) -> float:
 
 
 def _constant(text: str) -> float:
-    raise JsonError(f"holds {text}, which is no number of JSON")
+    raise JsonError(f"holds {text}, which is not a number of JSON")
 
 
 def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

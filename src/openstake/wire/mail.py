@@ -148,16 +148,16 @@ def _angle(text: str, axis: str, before: str, unit: str) -> str:
     found = _DMS.fullmatch(cleaned.strip())
     said = ((found["unit"] if found else None) or unit).lower()
     if found is None or len(letters) > 1 or (letters and found["sign"]):
-        raise InputError(f"'{text.strip()[:60]}' is not understood whole as a {axis}.")
+        raise InputError(f"'{text.strip()[:60]}' cannot be read whole as a {axis}.")
     letter = next(iter(letters), "")
     degrees, minutes, seconds = (found[part] and found[part].replace(",", ".") for part in ("d", "m", "s"))
     if (minutes and "." in degrees) or (seconds and minutes and "." in minutes) or (minutes and said in (*_GON, *_RAD)):
-        raise InputError(f"'{text.strip()[:60]}' is not understood whole as a {axis}.")
+        raise InputError(f"'{text.strip()[:60]}' cannot be read whole as a {axis}.")
     if said in (*_GON, *_RAD):
         value = float(degrees) * (0.9 if said in _GON else 180.0 / pi)
         typed = f"{found['sign'] or ''}{value:.11f}"
     elif said and said not in ("°", "deg", "degrees"):
-        raise InputError(f"'{said}' is no unit of a {axis}.")
+        raise InputError(f"'{said}' is not a unit of a {axis}.")
     else:
         typed = (found["sign"] or "").replace("+", "") + " ".join(part for part in (degrees, minutes, seconds) if part)
     typed = f"{typed} {letter}".strip()
@@ -175,11 +175,11 @@ def _length(text: str, unit: str) -> str:
         raise InputError(f"'{cleaned[:40]}' may have a decimal comma, or a comma for thousands.")
     match = re.fullmatch(r"([-+]?(?:\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z][a-z .]*)?", cleaned, re.IGNORECASE)
     if match is None:
-        raise InputError(f"'{cleaned[:60]}' is not understood whole as a length.")
+        raise InputError(f"'{cleaned[:60]}' cannot be read whole as a length.")
     said = " ".join((match[2] or unit).lower().replace(".", "").split())
     words = _UNITS.get(said) if said else ""
     if words is None:
-        raise InputError(f"'{said}' is no unit of a length here.")
+        raise InputError(f"'{said}' is not a unit of a length here.")
     typed = f"{match[1]} {words}".strip()
     metres_from_text(typed, "m")
     return typed
@@ -214,14 +214,14 @@ def _centred(text: str, unit: str) -> str:
     typed = _length(text, unit)
     match = re.fullmatch(r"([-+]?\d{4,8}(?:[.,]\d+)?)(?: m)?", typed)
     if match is None:
-        raise InputError(f"'{text.strip()[:40]}' is not understood whole as an Earth-centred metre value.")
+        raise InputError(f"'{text.strip()[:40]}' cannot be read whole as an Earth-centred metre value.")
     return match[1]
 
 
 def _epoch(text: str) -> str:
     match = re.fullmatch(r"((?:19|20)\d{2}(?:-\d{2}-\d{2}|\.\d+)?)", text.strip())
     if match is None:
-        raise InputError(f"'{text.strip()[:40]}' is not understood whole as an epoch.")
+        raise InputError(f"'{text.strip()[:40]}' cannot be read whole as an epoch.")
     return match[1]
 
 

@@ -36,7 +36,7 @@ def read_profile(content: bytes) -> Profile:
     except JsonError as error:
         raise FileError(f"The file {error}.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise FileError(f'The file is no profile: it has no "format": "{FORMAT}".')
+        raise FileError(f'The file is not a profile: it has no "format": "{FORMAT}".')
     if document.get("version") != VERSION:
         raise FileError(f"The profile is of version {document.get('version')}; this program reads version {VERSION}.")
     values = {name: value for name, value in document.items() if name not in ("format", "version")}

@@ -111,9 +111,9 @@ def _estimate(
         xyz, sigmas = np.array([[float(item[8]) for item in parts], [float(item[9]) for item in parts]])
         indices = [int(item[0]) for item in parts]
     except ValueError:
-        raise FileError(f"{name[:60]} has a coordinate of {' '.join(key)} that is no number.") from None
+        raise FileError(f"{name[:60]} has a coordinate of {' '.join(key)} that is not a number.") from None
     if not (np.abs(xyz) < 1e8).all() or not (np.abs(sigmas) < 1e8).all():
-        raise FileError(f"{name[:60]} has a coordinate of {' '.join(key)} that is no number.")
+        raise FileError(f"{name[:60]} has a coordinate of {' '.join(key)} that is not a number.")
     for item in parts:
         if item[6] != "m":
             raise FileError(f"{name[:60]} gives {item[1]} in '{item[6][:8]}'; SINEX has metres there.")

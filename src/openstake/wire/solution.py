@@ -79,7 +79,7 @@ def read_solution(content: bytes, name: str, site: str = "") -> SolutionFile:
     if len(content) > MOST_BYTES:
         raise FileError(f"{name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB.")
     if b"\0" in content:
-        raise FileError(f"{name[:60]} is no text: it holds bytes that no mail or SINEX file has.")
+        raise FileError(f"{name[:60]} is not text: it holds bytes that no mail or SINEX file has.")
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:

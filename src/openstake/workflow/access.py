@@ -71,7 +71,7 @@ def checked_passphrase(text: str) -> str:
     passphrase = text.strip()
     if not SHORTEST_PASSPHRASE <= len(passphrase) <= LONGEST_PASSPHRASE or len(set(passphrase)) < 5:
         raise InputError(
-            f"A passphrase has {SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} signs, five of them different. Three words are easy to type.",
+            f"A passphrase has {SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} characters, five of them different. Three words are easy to type.",
             field="passphrase",
         )
     return passphrase

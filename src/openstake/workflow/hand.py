@@ -125,7 +125,7 @@ def view(context: Context) -> HandView:
 def set_passphrase(context: Context, request: SetPassphrase) -> HandView:
     """Take a passphrase; all devices are signed out."""
     if request.passphrase != request.again:
-        raise InputError("The two are not alike. Type the passphrase again.", field="again")
+        raise InputError("The two do not match. Type the passphrase again.", field="again")
     context.access.set_passphrase(request.passphrase, request.hint)
     return view(context)
 

@@ -227,7 +227,7 @@ def _frame_step(findings: Sequence[Finding], left: Sequence[_Measured], from_net
         key="frame",
         title=title,
         state=State.MISSING,
-        words="Whether both stand on one frame is not shown yet.",
+        words="Whether both are in one frame is not shown yet.",
         action=f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.",
         page="check",
     )

@@ -68,7 +68,7 @@ def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[b
     """Return a report as PDF: its content, media type and name; InputError for another kind, ConflictError where nothing is to report."""
     made = _KINDS.get(kind)
     if made is None:
-        raise InputError(f"'{kind[:20]}' is no kind of report; it is {', '.join(REPORTS)}.")
+        raise InputError(f"'{kind[:20]}' is not a kind of report; it is {', '.join(REPORTS)}.")
     with context.database.read() as session:
         job = job_of(session, job_id)
         kit = kit_of(session, job_id)

@@ -30,7 +30,7 @@ def prove_datum_grid(path: Path) -> None:
 def _proved(kind: str, path: Path) -> None:
     sentence = _refused(kind, str(path))
     if sentence is not None:
-        raise FileError(sentence or "The library that reads grids breaks down on this file. It is damaged: get it again.")
+        raise FileError(sentence or "The library that reads grids crashes on this file. It is damaged: get it again.")
 
 
 @lru_cache(maxsize=64)
@@ -40,7 +40,7 @@ def prove_system(text: str) -> None:
     sentence = _refused("system", text)
     if sentence is not None:
         raise FrameError(
-            sentence or "The library of projections breaks down on this text. Paste another, or give the projection by its parameters.",
+            sentence or "The library of projections crashes on this text. Paste another, or give the projection by its parameters.",
             field="system",
         )
 

@@ -132,7 +132,7 @@ class Works:
         """Begin a work; `do` gets a folder for its files."""
         with self._lock:
             if sum(work.running for work in self._works.values()) >= _MOST_AT_ONCE:
-                raise ConflictError(f"{_MOST_AT_ONCE} works are under way. Wait for one, or stop it.")
+                raise ConflictError(f"{_MOST_AT_ONCE} tasks are running. Wait for one to finish, or stop it.")
             if self._folder is None:
                 self._folder = tempfile.TemporaryDirectory(prefix="openstake-", ignore_cleanup_errors=True)
             folder = Path(self._folder.name) / new_id()
@@ -159,14 +159,14 @@ class Works:
     def get(self, work_id: str) -> Work:
         work = self._works.get(work_id)
         if work is None:
-            raise NotFoundError("This is over and forgotten. Begin it again.")
+            raise NotFoundError("This has ended and was cleared. Start it again.")
         return work
 
     def file(self, work_id: str) -> Made:
         """Return what a work made, where that is a file."""
         made = self.get(work_id).made
         if made is None or made.file is None or not made.file.is_file():
-            raise NotFoundError("There is no file of this. Begin it again.")
+            raise NotFoundError("There is no file for this. Start it again.")
         return made
 
     def close(self) -> None:

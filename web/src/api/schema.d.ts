@@ -7950,6 +7950,8 @@ export interface components {
         /**
          * Points
          * @description Points, newest first; `next` asks for those before them.  `guard` is said while epochs of any solution are taken.
+         *
+         *     The first page says what the last point is called, and what the next one will be.
          */
         Points: {
             /** Guard */

@@ -100,50 +100,65 @@ export function FootSteps({ job, onGo }: { job: Schemas["JobView"]; onGo: () => 
         <Menu aria-hidden size={24} />
         {here?.name ?? "Steps"}
       </button>
-      <Dialog open={open} onClose={setOpen} className="relative z-40">
-        <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
-        <div className="fixed inset-x-0 bottom-0 flex max-h-dvh">
-          <DialogPanel className="flex w-full flex-col gap-3 overflow-auto border-t-2 border-ink bg-page p-3 text-lg text-ink">
-            <div className="flex items-center justify-between gap-3">
-              <DialogTitle className="min-w-0 truncate text-2xl font-bold">{job.name}</DialogTitle>
-              <button type="button" aria-label="Close" className="flex size-touch shrink-0 items-center justify-center" onClick={() => setOpen(false)}>
-                <X aria-hidden />
-              </button>
-            </div>
-            <nav aria-label="All steps">
-              <ul className="grid grid-cols-3 gap-2">
-                {steps.map((item) => (
-                  <li key={item.step}>
-                    <Link
-                      to={item.to}
-                      aria-current={item === here ? "page" : undefined}
-                      onClick={() => {
-                        setOpen(false);
-                        onGo();
-                      }}
-                      className={`flex min-h-20 flex-col items-center justify-center gap-1 rounded border-2 px-1 ${item === here ? "border-act bg-act text-onact" : "border-line"}`}
-                    >
-                      <span className="flex items-center gap-2 text-xl font-bold">
-                        {item.state && <StateMark state={item.state.state} size={20} plain={item === here} />}
-                        {item.name}
-                      </span>
-                      <span className="text-base leading-4">{item.state?.state}</span>
-                    </Link>
-                  </li>
-                ))}
-              </ul>
-            </nav>
-            <div className="flex flex-wrap items-center justify-between gap-x-4">
-              <Link to="/" className="flex min-h-touch items-center px-2 font-semibold underline">
-                All jobs
-              </Link>
-              <Phones />
-              <ThemeSwitch />
-            </div>
-          </DialogPanel>
-        </div>
-      </Dialog>
+      <AllSteps open={open} setOpen={setOpen} job={job} steps={steps} here={here} onGo={onGo} />
     </>
+  );
+}
+
+/** Every step with its state, over the page. */
+function AllSteps(props: {
+  open: boolean;
+  setOpen: (value: boolean) => void;
+  job: Schemas["JobView"];
+  steps: ReturnType<typeof useStepStates>;
+  here: ReturnType<typeof useStepStates>[number] | undefined;
+  onGo: () => void;
+}) {
+  const { open, setOpen, job, steps, here, onGo } = props;
+  return (
+    <Dialog open={open} onClose={setOpen} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
+      <div className="fixed inset-x-0 bottom-0 flex max-h-dvh">
+        <DialogPanel className="flex w-full flex-col gap-3 overflow-auto border-t-2 border-ink bg-page p-3 text-lg text-ink">
+          <div className="flex items-center justify-between gap-3">
+            <DialogTitle className="min-w-0 truncate text-2xl font-bold">{job.name}</DialogTitle>
+            <button type="button" aria-label="Close" className="flex size-touch shrink-0 items-center justify-center" onClick={() => setOpen(false)}>
+              <X aria-hidden />
+            </button>
+          </div>
+          <nav aria-label="All steps">
+            <ul className="grid grid-cols-3 gap-2">
+              {steps.map((item) => (
+                <li key={item.step}>
+                  <Link
+                    to={item.to}
+                    aria-current={item === here ? "page" : undefined}
+                    onClick={() => {
+                      setOpen(false);
+                      onGo();
+                    }}
+                    className={`flex min-h-20 flex-col items-center justify-center gap-1 rounded border-2 px-1 ${item === here ? "border-act bg-act text-onact" : "border-line"}`}
+                  >
+                    <span className="flex items-center gap-2 text-xl font-bold">
+                      {item.state && <StateMark state={item.state.state} size={20} plain={item === here} />}
+                      {item.name}
+                    </span>
+                    <span className="text-base leading-4">{item.state?.state}</span>
+                  </Link>
+                </li>
+              ))}
+            </ul>
+          </nav>
+          <div className="flex flex-wrap items-center justify-between gap-x-4">
+            <Link to="/" className="flex min-h-touch items-center px-2 font-semibold underline">
+              All jobs
+            </Link>
+            <Phones />
+            <ThemeSwitch />
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
   );
 }
 

@@ -60,27 +60,7 @@ export function FitPlan(props: {
           const colour = STATE_COLOUR[mark.state];
           const tip = mark.arrow && larger ? ([px + mark.arrow[0] * larger * scale, py - mark.arrow[1] * larger * scale] as const) : null;
           return (
-            <g key={mark.id} role="button" tabIndex={0} aria-label={`${mark.name}, ${mark.state}`} className="cursor-pointer" onClick={() => props.onPick(mark.id)} onKeyDown={(event) => event.key === "Enter" && props.onPick(mark.id)}>
-              <circle cx={px} cy={py} r="22" fill="transparent" />
-              {mark.id === props.picked && <circle cx={px} cy={py} r="17" fill="none" stroke="var(--act)" strokeWidth="3" />}
-              {tip && (
-                <>
-                  <path d={`M${px} ${py}L${tip[0]} ${tip[1]}`} stroke={colour} strokeWidth="3" strokeDasharray={mark.inside ? undefined : "5 4"} />
-                  <circle cx={tip[0]} cy={tip[1]} r="4" fill={colour} />
-                </>
-              )}
-              <path
-                d={`M${px} ${py - 10}l9.5 16h-19z`}
-                fill={mark.used ? colour : "var(--page)"}
-                stroke={mark.used ? "var(--page)" : colour}
-                strokeWidth={mark.used ? 1.5 : 2.5}
-                strokeDasharray={mark.state === "missing" ? "4 3" : undefined}
-              />
-              {mark.state === "disagrees" && <path d={`M${px - 13} ${py + 11}l26 -22`} stroke={colour} strokeWidth="3" />}
-              <text x={px} y={py + 26} fontSize="17" fontWeight="700" textAnchor="middle" fill="var(--ink)" stroke="var(--page)" strokeWidth="4" paintOrder="stroke">
-                {mark.name}
-              </text>
-            </g>
+            <MarkSign key={mark.id} mark={mark} picked={mark.id === props.picked} onPick={props.onPick} px={px} py={py} tip={tip} colour={colour} />
           );
         })}
         <path d={`M${WIDTH - 24} 44V14m-7 10l7-11 7 11`} fill="none" stroke="var(--ink)" strokeWidth="2.5" />
@@ -94,5 +74,41 @@ export function FitPlan(props: {
         {wash && <AccuracyLegend wash={wash} what="the fit gives, 95 %:" write={props.write} />}
       </figcaption>}
     </figure>
+  );
+}
+
+/** A mark of the fit with its residual, exaggerated. */
+function MarkSign(props: {
+  mark: FitPlace;
+  picked: boolean;
+  onPick: (id: string) => void;
+  px: number;
+  py: number;
+  tip: readonly [number, number] | null;
+  colour: string;
+}) {
+  const { mark, px, py, tip, colour } = props;
+  return (
+    <g role="button" tabIndex={0} aria-label={`${mark.name}, ${mark.state}`} className="cursor-pointer" onClick={() => props.onPick(mark.id)} onKeyDown={(event) => event.key === "Enter" && props.onPick(mark.id)}>
+      <circle cx={px} cy={py} r="22" fill="transparent" />
+      {props.picked && <circle cx={px} cy={py} r="17" fill="none" stroke="var(--act)" strokeWidth="3" />}
+      {tip && (
+        <>
+          <path d={`M${px} ${py}L${tip[0]} ${tip[1]}`} stroke={colour} strokeWidth="3" strokeDasharray={mark.inside ? undefined : "5 4"} />
+          <circle cx={tip[0]} cy={tip[1]} r="4" fill={colour} />
+        </>
+      )}
+      <path
+        d={`M${px} ${py - 10}l9.5 16h-19z`}
+        fill={mark.used ? colour : "var(--page)"}
+        stroke={mark.used ? "var(--page)" : colour}
+        strokeWidth={mark.used ? 1.5 : 2.5}
+        strokeDasharray={mark.state === "missing" ? "4 3" : undefined}
+      />
+      {mark.state === "disagrees" && <path d={`M${px - 13} ${py + 11}l26 -22`} stroke={colour} strokeWidth="3" />}
+      <text x={px} y={py + 26} fontSize="17" fontWeight="700" textAnchor="middle" fill="var(--ink)" stroke="var(--page)" strokeWidth="4" paintOrder="stroke">
+        {mark.name}
+      </text>
+    </g>
   );
 }

@@ -168,6 +168,35 @@ function showAll(plan: Plan, target: HTMLElement) {
   plan.map.getView().fit(buffer(extent, least), { padding: [50, target.clientWidth > 600 ? 180 : 70, 70, 50], size: plan.map.getSize() ?? [800, 500] });
 }
 
+/** Pick the mark or point that is nearest to a press, within the reach of a thumb. */
+function pickNearest(made: Plan, onPick: PlanProps["onPick"]) {
+  made.map.on("singleclick", (event) => {
+    const away = (feature: Feature<Point>) => {
+      const pixel = made.map.getPixelFromCoordinate(feature.getGeometry()!.getCoordinates());
+      return Math.hypot(pixel[0]! - event.pixel[0]!, pixel[1]! - event.pixel[1]!);
+    };
+    const found = ([["mark", made.marks], ["point", made.points]] as const)
+      .flatMap(([kind, source]) => {
+        const feature = source.getClosestFeatureToCoordinate(event.coordinate);
+        return feature && away(feature) <= PICK_PIXELS ? [{ kind, feature }] : [];
+      })
+      .sort((a, b) => away(a.feature) - away(b.feature));
+    if (found[0]) onPick(found[0].kind, String(found[0].feature.getId()));
+  });
+}
+
+/** Ring what is picked, and bring it into the picture. */
+function ringAround(made: Plan, picked: PlanProps["picked"]) {
+  made.ring.clear();
+  if (!picked) return;
+  const place = [picked.east_m, picked.north_m];
+  addStyled(made.ring, new Point(place), symbols().ring);
+  const view = made.map.getView();
+  const extent = view.calculateExtent();
+  const inside = place[0]! > extent[0]! && place[0]! < extent[2]! && place[1]! > extent[1]! && place[1]! < extent[3]!;
+  if (!inside) view.setCenter(place);
+}
+
 export default function SitePlan(props: PlanProps) {
   const { marks, points, base, picked, onPick } = props;
   const target = useRef<HTMLDivElement>(null);
@@ -188,19 +217,7 @@ export default function SitePlan(props: PlanProps) {
     made.map.on("moveend", settle);
     // The first frame does not count as a move.
     made.map.once("postrender", settle);
-    made.map.on("singleclick", (event) => {
-      const away = (feature: Feature<Point>) => {
-        const pixel = made.map.getPixelFromCoordinate(feature.getGeometry()!.getCoordinates());
-        return Math.hypot(pixel[0]! - event.pixel[0]!, pixel[1]! - event.pixel[1]!);
-      };
-      const found = ([["mark", made.marks], ["point", made.points]] as const)
-        .flatMap(([kind, source]) => {
-          const feature = source.getClosestFeatureToCoordinate(event.coordinate);
-          return feature && away(feature) <= PICK_PIXELS ? [{ kind, feature }] : [];
-        })
-        .sort((a, b) => away(a.feature) - away(b.feature));
-      if (found[0]) pick.current(found[0].kind, String(found[0].feature.getId()));
-    });
+    pickNearest(made, (kind, id) => pick.current(kind, id));
     return () => {
       made.map.setTarget(undefined);
       plan.current = null;
@@ -222,15 +239,7 @@ export default function SitePlan(props: PlanProps) {
   }, [marks, points, base]);
 
   useEffect(() => {
-    const made = plan.current!;
-    made.ring.clear();
-    if (!picked) return;
-    const place = [picked.east_m, picked.north_m];
-    addStyled(made.ring, new Point(place), symbols().ring);
-    const view = made.map.getView();
-    const extent = view.calculateExtent();
-    const inside = place[0]! > extent[0]! && place[0]! < extent[2]! && place[1]! > extent[1]! && place[1]! < extent[3]!;
-    if (!inside) view.setCenter(place);
+    ringAround(plan.current!, picked);
   }, [picked]);
 
   const zoom = (by: number) => plan.current?.map.getView().animate({ zoom: (plan.current.map.getView().getZoom() ?? 0) + by, duration: 150 });

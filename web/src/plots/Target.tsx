@@ -6,7 +6,7 @@ export interface Shot {
   upM: number | null;
 }
 
-export function Target(props: {
+interface TargetProps {
   shot: Shot | null;
   earlier: Shot[];
   horizontalAgrees: boolean;
@@ -18,7 +18,9 @@ export function Target(props: {
   write: (metres: number) => string;
   /** What it shows, in words. */
   words: string;
-}) {
+}
+
+export function Target(props: TargetProps) {
   const all = props.shot ? [props.shot, ...props.earlier] : props.earlier;
   const farthest = Math.max(props.toleranceM, ...all.map((shot) => Math.hypot(shot.eastM, shot.northM)));
   const reach = farthest * 1.25;
@@ -57,19 +59,28 @@ export function Target(props: {
           strokeWidth="4"
         />
       )}
-      {/* height */}
-      <path d={`M450 20V380`} stroke="var(--line)" strokeWidth="2" />
-      <rect x="432" width="36" y={centre - props.toleranceUpM * upScale} height={2 * props.toleranceUpM * upScale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
-      <path d="M425 200H475" stroke="var(--line)" strokeWidth="2" />
-      <text x="450" y="18" fontSize="22" textAnchor="middle" fill="var(--faded)">
-        high
-      </text>
-      <text x="450" y="398" fontSize="22" textAnchor="middle" fill="var(--faded)">
-        low
-      </text>
-      {props.shot?.upM != null && (
-        <path d={`M420 ${centre - props.shot.upM * upScale}h60`} stroke={props.verticalAgrees ? "var(--ink)" : "var(--flag)"} strokeWidth="6" />
-      )}
+      <UpScale {...props} centre={centre} upScale={upScale} />
     </svg>
+  );
+}
+
+/** The height of the shot beside the target: tolerance, and how far up or down it is. */
+function UpScale(props: TargetProps & { centre: number; upScale: number }) {
+  const { centre, upScale } = props;
+  return (
+    <>
+        <path d={`M450 20V380`} stroke="var(--line)" strokeWidth="2" />
+        <rect x="432" width="36" y={centre - props.toleranceUpM * upScale} height={2 * props.toleranceUpM * upScale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
+        <path d="M425 200H475" stroke="var(--line)" strokeWidth="2" />
+        <text x="450" y="18" fontSize="22" textAnchor="middle" fill="var(--faded)">
+          high
+        </text>
+        <text x="450" y="398" fontSize="22" textAnchor="middle" fill="var(--faded)">
+          low
+        </text>
+        {props.shot?.upM != null && (
+          <path d={`M420 ${centre - props.shot.upM * upScale}h60`} stroke={props.verticalAgrees ? "var(--ink)" : "var(--flag)"} strokeWidth="6" />
+        )}
+    </>
   );
 }

@@ -112,8 +112,39 @@ function show(plots: uPlot[], history: History, metres: number) {
 
 type Latest = RefObject<Parameters<typeof TimeAxis>[0]>;
 
-function panels(parent: HTMLElement, width: number, latest: Latest): uPlot[] {
+/** The axes of a panel: times under the last one, values where it has lines. */
+function axesOf(withTimes: boolean, withValues: boolean): uPlot.Axis[] {
   const ink = colour("--ink");
+  return [
+    {
+      show: withTimes,
+      stroke: ink,
+      size: 30,
+      font: "14px Overpass Variable, sans-serif",
+      grid: { stroke: colour("--line"), width: 1 },
+      ticks: { show: false },
+      values: [
+        [3600 * 24, "{D}.{M}.", null, null, null, null, null, null, 1],
+        [3600, "{HH}:{mm}", null, null, null, null, null, null, 1],
+        [60, "{HH}:{mm}", null, null, null, null, null, null, 1],
+        [1, "{HH}:{mm}:{ss}", null, null, null, null, null, null, 1],
+      ],
+    },
+    {
+      stroke: ink,
+      size: LEFT,
+      font: "14px Overpass Variable, sans-serif",
+      show: true,
+      values: withValues ? undefined : () => [],
+      splits: withValues ? undefined : () => [],
+      grid: { stroke: colour("--line"), width: 1 },
+      ticks: { show: false },
+      space: 22,
+    } as uPlot.Axis,
+  ];
+}
+
+function panels(parent: HTMLElement, width: number, latest: Latest): uPlot[] {
   const { unit } = latest.current;
   const make = (options: Partial<uPlot.Options> & { height: number; lines: uPlot.Series[]; most?: number; last?: boolean }) =>
     new uPlot(
@@ -126,33 +157,7 @@ function panels(parent: HTMLElement, width: number, latest: Latest): uPlot[] {
         cursor: { sync: { key: "time axis" }, drag: { x: true, y: false, setScale: false }, points: { show: false } },
         select: { show: true, left: 0, top: 0, width: 0, height: 0 },
         scales: { x: { time: true, range: (_, min, max) => [min, max] }, y: { range: (_, __, high) => range(high, options.most) } },
-        axes: [
-          {
-            show: options.last ?? false,
-            stroke: ink,
-            size: 30,
-            font: "14px Overpass Variable, sans-serif",
-            grid: { stroke: colour("--line"), width: 1 },
-            ticks: { show: false },
-            values: [
-              [3600 * 24, "{D}.{M}.", null, null, null, null, null, null, 1],
-              [3600, "{HH}:{mm}", null, null, null, null, null, null, 1],
-              [60, "{HH}:{mm}", null, null, null, null, null, null, 1],
-              [1, "{HH}:{mm}:{ss}", null, null, null, null, null, null, 1],
-            ],
-          },
-          {
-            stroke: ink,
-            size: LEFT,
-            font: "14px Overpass Variable, sans-serif",
-            show: true,
-            values: options.lines.length ? undefined : () => [],
-            splits: options.lines.length ? undefined : () => [],
-            grid: { stroke: colour("--line"), width: 1 },
-            ticks: { show: false },
-            space: 22,
-          } as uPlot.Axis,
-        ],
+        axes: axesOf(options.last ?? false, options.lines.length > 0),
         series: [{}, ...(options.lines.length ? options.lines : [{ show: false }])],
         hooks: {
           setSelect: [

@@ -75,17 +75,33 @@ function Correction({ job, shotId, onClose }: { job: Schemas["JobView"]; shotId:
       />
       {view.data.then && <Note>{view.data.then}</Note>}
       {correct.isError && !(problem?.field === "reading" || problem?.field === "reason") && <Note tone="flag">{sentenceOf(correct.error)}</Note>}
-      <div className="flex flex-wrap gap-2">
-        <Button kind="primary" disabled={correct.isPending || typed === null} onClick={() => send(pole.reading)}>
-          {scope && scope.count > 1 ? `Correct ${scope.count} shots` : "Correct it"}
-        </Button>
-        {before && (
-          <Button disabled={correct.isPending} onClick={() => send(null)}>
-            Back to '{before.text}'
-          </Button>
-        )}
-        <Button onClick={onClose}>Close</Button>
-      </div>
+      <CorrectionActions correct={correct} typed={typed} send={send} pole={pole} scope={scope} before={before} onClose={onClose} />
     </section>
+  );
+}
+
+/** Put the height in place, for this shot or for all it belongs to. */
+function CorrectionActions(props: {
+  correct: ReturnType<typeof useCorrectRoverHeight>;
+  typed: Pole | null;
+  send: (reading: string | null) => void;
+  pole: Pole;
+  scope: Schemas["HeightScope"] | undefined;
+  before: Schemas["HeightTyped"] | undefined;
+  onClose: () => void;
+}) {
+  const { correct, typed, send, pole, scope, before, onClose } = props;
+  return (
+    <div className="flex flex-wrap gap-2">
+      <Button kind="primary" disabled={correct.isPending || typed === null} onClick={() => send(pole.reading)}>
+        {scope && scope.count > 1 ? `Correct ${scope.count} shots` : "Correct it"}
+      </Button>
+      {before && (
+        <Button disabled={correct.isPending} onClick={() => send(null)}>
+          Back to '{before.text}'
+        </Button>
+      )}
+      <Button onClick={onClose}>Close</Button>
+    </div>
   );
 }

@@ -126,7 +126,7 @@ def frame_step(
         return FrameStep(
             False,
             (),
-            f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for it in {target[:40]}.",
+            f"'{unknown[:40]}' is not a frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for it in {target[:40]}.",
         )
     if ours[1] == theirs[1]:
         return FrameStep(

@@ -185,13 +185,13 @@ _DEEPEST = 30
 def check_text(text: str) -> None:
     """Raise FrameError where a text cannot be one of a system, before any library reads it: letters, nesting, files named."""
     if len(text) > MOST_LETTERS:
-        raise FrameError(f"A system's text has at most {MOST_LETTERS} letters; this has {len(text)}.", field="system")
+        raise FrameError(f"A system's text has at most {MOST_LETTERS} characters; this has {len(text)}.", field="system")
     if odd := re.search(r"[^\t\r\n -~\u00a1-\ud7ff\ue000-\ufdcf\ufdf0-\ufffd]", text):
         raise FrameError(f"The text holds the character U+{ord(odd[0]):04X}. Paste plain text.", field="system")
     if re.match(r"\s*\+?proj=", text, re.IGNORECASE):
         words = text.split()
         if bad := next((word for word in words if not _PROJ_WORD.fullmatch(word)), None):
-            raise FrameError(f"'{bad[:30]}' is no part of PROJ text: +name=value.", field="system")
+            raise FrameError(f"'{bad[:30]}' is not a part of PROJ text: +name=value.", field="system")
         # PROJ would open the file that is named, wherever it lies.
         if named := next((word for word in words if _NAMES_A_FILE.match(word)), None):
             raise FrameError(f"'{named[:40]}' names a file. Leave it out: no datum shift is applied that nobody chose.", field="system")
@@ -306,7 +306,7 @@ class OwnProjection:
         if self.ellipsoid != "other":
             return ELLIPSOIDS[self.ellipsoid]
         if self.equatorial_radius_m is None or self.inverse_flattening is None:
-            raise FrameError("An ellipsoid of one's own needs its radius and its inverse flattening.", field="equatorial_radius_m")
+            raise FrameError("An ellipsoid of your own needs its radius and its inverse flattening.", field="equatorial_radius_m")
         return self.equatorial_radius_m, self.inverse_flattening
 
     def definition(self) -> str:
@@ -334,12 +334,12 @@ class OwnProjection:
     def _check(self) -> None:
         if self.method not in ("transverse-mercator", "lambert-1sp", "lambert-2sp"):
             raise FrameError(
-                "A projection of one's own is transverse Mercator or Lambert with one or two parallels. "
+                "Your own projection can be transverse Mercator, or Lambert with one or two parallels. "
                 "Paste WKT or PROJ text for any other.",
                 field="method",
             )
         if not self.name.strip():
-            raise FrameError("A projection of one's own needs a name.", field="name")
+            raise FrameError("Your own projection needs a name.", field="name")
         if not 0.9 <= self.scale <= 1.1:
             raise FrameError(f"A scale factor lies near 1 (0.9 to 1.1); {self.scale:g} does not. Type 0.9996, not 400 ppm.", field="scale")
         if self.method == "lambert-2sp" and (self.parallel_1_deg is None or self.parallel_2_deg is None):

@@ -64,7 +64,7 @@ def judge_bench(seen: BenchSeen) -> list[Finding]:
             Severity.LOOK,
             f"Taped {taped}, measured {measured}: {apart} apart, {allowed} allowed.",
             "The tape was held between other points than the antennas' marks, a wall reflects, or a fix is false.",
-            "Tape from bottom of mount to bottom of mount, initialise anew, and test again under open sky.",
+            "Tape from bottom of mount to bottom of mount, re-initialise, and test again under open sky.",
             **numbers,
         )
     ]

@@ -57,10 +57,7 @@ def named_heights(seen: HeightsSeen) -> tuple[NamedUp, ...]:
     ]
     for name, offset in seen.phase_centres_m:
         if offset:
-            found += [
-                NamedUp(sign * offset, f"the phase centre of the {name}: ARP and phase centre were taken for each other")
-                for sign in (1.0, -1.0)
-            ]
+            found += [NamedUp(sign * offset, f"the phase centre of the {name}: ARP and phase centre were confused") for sign in (1.0, -1.0)]
     for readings, sign, name in ((seen.base_readings, 1.0, "base"), (seen.rover_readings, -1.0, "rover")):
         if len(readings) == 1:
             found += _exchanged(readings[0], sign, name)
@@ -114,7 +111,7 @@ def _said(causes: Causes, count: int, base_known: bool, unit: str) -> Finding:
             Severity.STOP,
             f"No single mistake explains all {count} checks from this base.",
             f"Two mistakes at once, or a false fix among them. The nearest is: {_words(first, unit)[0]} {proof}.",
-            "Initialise anew and measure the worst one again; then look at each mark by itself.",
+            "Re-initialise and measure the worst one again; then look at each mark by itself.",
             **numbers,
         )
     if causes.alike:
@@ -170,7 +167,7 @@ def _height(item: Explained, size: Size) -> Said:
     if item.named:
         return (
             f"All checks are off by one height, and it is {item.named}.",
-            "A constant up with a number that is known.",
+            "A constant in height that matches a known number.",
             "Correct it at the base or at the rover: every point follows. Then check one mark again.",
         )
     up = item.values["up_m"]
@@ -178,7 +175,7 @@ def _height(item: Explained, size: Size) -> Said:
         return (
             f"All checks are {size(up)} {'high' if up > 0 else 'low'}: more than any tripod or pole is tall.",
             MIXED_HEIGHTS,
-            "Compare it with the geoid's height above the ellipsoid here, and read the base's mark and the list anew with the kind that is right.",
+            "Compare it with the geoid's height above the ellipsoid here, and read the base's mark and the list again with the right kind of height.",
         )
     return (
         f"All checks are {size(up)} {'high' if up > 0 else 'low'}: a constant.",
@@ -248,14 +245,14 @@ def _mark(item: Explained, size: Size) -> Said:
     return (
         f"{name} alone is off, {' and '.join(parts)}; the other marks agree with each other.",
         "The mark was disturbed, its coordinate or height in the list is wrong, or the fix on it was false.",
-        f"Initialise anew and measure {name} again with the pole turned. The same again: keep {name} out of the work and level it.",
+        f"Re-initialise and measure {name} again with the pole turned. If it is the same again, keep {name} out of the work and level it.",
     )
 
 
 def _pole_elsewhere(item: Explained, _: Size) -> Said:
     return (
         f"{item.marks[0]} is off by exactly its distance from {item.marks[1]}: {item.named}.",
-        "Two labels were taken for each other, on the ground or in the list.",
+        "Two labels were confused, on the ground or in the list.",
         f"Read the label under the pole, and the list's lines of {item.marks[0]} and {item.marks[1]}.",
     )
 
@@ -299,7 +296,7 @@ def _sinking(item: Explained, size: Size) -> Said:
     return (
         f"The checks go {'up' if rate > 0 else 'down'} by {size(rate)} an hour since the base was started.",
         "The tripod sinks: what it loses in height every point gains." if rate > 0 else "The base rises: frost, or a tripod that warms up.",
-        "Measure the base's height again now. Set it up anew on firm ground; points since the start need their height corrected.",
+        "Measure the base's height again now. Set it up again on firm ground; points since the start need their height corrected.",
     )
 
 
@@ -309,7 +306,7 @@ def _bumped(item: Explained, size: Size) -> Said:
     return (
         f"Between the check of {item.marks[0]} and that of {item.marks[1]} everything moved by {size(flat)} horizontally and {size(up)} in height.",
         "The base was bumped, re-levelled, or moved.",
-        "Look at level and plumb of the base now, measure its height again, and set it up anew. Points since then are in doubt.",
+        "Look at level and plumb of the base now, measure its height again, and set it up again. Points since then are in doubt.",
     )
 
 

@@ -96,8 +96,8 @@ def _beyond(evidence: CheckEvidence) -> list[Finding]:
             "check-beyond-expected",
             Severity.LOOK,
             f"{evidence.mark} is inside its tolerance and farther off than 99.9 % of what the chain gives: {' and '.join(parts)}.",
-            "Chance does so once in a thousand checks: a small error in a height, a centring, the pole or the mark.",
-            "Measure it again after a new initialisation with the pole turned by 180°. The same again: look for what changed.",
+            "Chance alone gives this in one check of a thousand; else a small error in a height, a centring, the pole or the mark.",
+            "Measure it again after a new initialisation with the pole turned by 180°. If it is the same again, look for what changed.",
             **_numbers(evidence),
         )
     ]
@@ -130,7 +130,7 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
                 Severity.NOTE,
                 f"The shot before it on {evidence.mark}, {ago} earlier, does not count as a repeat.",
                 f"{why}: two fixes from one initialisation prove little, a false fix repeats itself.",
-                "Initialise anew, wait until it is fixed, and measure again.",
+                "Re-initialise, wait until it is fixed, and measure again.",
                 **numbers,
             )
         ]
@@ -167,7 +167,7 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
                 "repeats-agree",
                 Severity.NOTE,
                 f"Two initialisations on {evidence.mark}, {ago} apart, agree to {flat} and {up} in height ({test.words}).",
-                "Two independent fixes say the same place.",
+                "Two independent fixes agree on the place.",
                 "Go on to the next mark of the plan.",
                 **numbers,
             )
@@ -178,7 +178,7 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
             Severity.LOOK,
             f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height ({test.words}).",
             "Expected by chance in 5 % of pairs; else one of the two fixes is false, or the pole was not set up identically.",
-            "Initialise anew and measure it a third time: two that agree show which one was false.",
+            "Re-initialise and measure it a third time: two that agree show which one was false.",
             **numbers,
         )
     ]
@@ -235,7 +235,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             Severity.STOP,
             head,
             f"No tripod or pole is that tall. {MIXED_HEIGHTS}",
-            "Compare it with the geoid's height above the ellipsoid here, and read the mark of the base or this one anew with the kind "
+            "Compare it with the geoid's height above the ellipsoid here, and read the mark of the base or this one again with the kind "
             "that is right.",
             **_numbers(evidence),
         )
@@ -259,7 +259,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             head,
             f"{', '.join(agreeing)} {'agree' if len(agreeing) > 1 else 'agrees'} from the same set-up, so the height of {evidence.mark} in the control list "
             "is the first suspect, then the rover's pole on this mark.",
-            f"Measure {evidence.mark} again with the rover height read anew; level it against another benchmark.",
+            f"Measure {evidence.mark} again with the rover height read again; level it against another benchmark.",
             **_numbers(evidence),
         )
     base_m, feature = evidence.base_arp_height_m, evidence.base_readings[0].to.in_a_sentence

@@ -223,7 +223,7 @@ def judge_taken(mark: str, taken_m: tuple[float, float, float], now_m: tuple[flo
             Severity.STOP,
             f"The base's coordinate is that of {mark} before the job's settings or the control list were changed{words}.",
             "The system, the operation, the geoid or the mark has another value since.",
-            "Take the coordinate anew under Coordinate on the Base page, then type it into the receiver; or go back to the settings of before.",
+            "Take the coordinate again under Coordinate on the Base page, then type it into the receiver; or go back to the settings of before.",
         )
     ]
 

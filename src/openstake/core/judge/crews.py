@@ -25,7 +25,7 @@ def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subje
         code,
         severity,
         f"{what}: one crew has {', another '.join(ends)}.",
-        f"They replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
+        f"They replaced the same value independently. {in_use} is used until it is settled: it was written last.",
         "Ask the crews, and say on the Book page which one holds.",
         what=what,
     )
@@ -41,7 +41,7 @@ def judge_package(version: str) -> list[Finding]:
             Severity.LOOK,
             f"This job came with a package of {version}, which put no hash over its rows.",
             "That version had none. Marks, heights or the base may have been changed in the file, and nothing would show it.",
-            "Hold marks and base against what the crew has, or let the job be packed anew by a newer version and unpack that.",
+            "Compare marks and base with what the crew has, or have the job packed again by a newer version and unpack that.",
             version=version,
         )
     ]

@@ -68,7 +68,7 @@ def _gross(item: TestItem, by_chance: float) -> Finding:
         _chance(by_chance)
         if item.passed_corrected
         else "A false fix, a pole that was not plumb, another point, or an independent value that is wrong.",
-        "Initialise anew and measure that set again; measure the independent value again.",
+        "Re-initialise and measure that set again; measure the independent value again.",
         deviation_m=round(item.statistic, 5),
         limit_m=round(item.limit, 5),
         corrected_limit_m=round(item.corrected_limit, 5),
@@ -103,4 +103,4 @@ def _chance(by_chance: float) -> str:
 
 
 def _of_100(by_chance: float) -> str:
-    return f"Of 100 such tests of a pair that is as good as was taken, {100.0 * by_chance:.0f} fail in one comparison or more."
+    return f"Of 100 such tests of a pair as good as was assumed, {100.0 * by_chance:.0f} fail in one comparison or more."

@@ -200,9 +200,11 @@ RULES: dict[str, Rule] = {
     "distance-beyond-plan": Rule(
         link="link", when="The rover is farther from its base than the link was planned for.", source=COMMON_PRACTICE
     ),
-    "age-climbs": Rule(link="link", when="The age of corrections climbs: the fix goes soon.", source=COMMON_PRACTICE),
-    "corrections-never-heard": Rule(link="link", when="No corrections have reached the rover since it is heard.", source=COMMON_PRACTICE),
-    "corrections-lost": Rule(link="link", when="Corrections reached the rover and do not any more.", source=COMMON_PRACTICE),
+    "age-climbs": Rule(link="link", when="The age of corrections climbs: the fix will soon be lost.", source=COMMON_PRACTICE),
+    "corrections-never-heard": Rule(
+        link="link", when="No corrections have reached the rover since it has been heard.", source=COMMON_PRACTICE
+    ),
+    "corrections-lost": Rule(link="link", when="Corrections reached the rover and no longer do.", source=COMMON_PRACTICE),
     "corrections-not-used": Rule(link="link", when="Corrections reach the rover, and it stays single or DGPS.", source=COMMON_PRACTICE),
     "frames-missing": Rule(link="link", when="Fewer frames than expected arrive at this listener.", source="RTCM 10403.3, section 4"),
     "device-silent": Rule(link="rover", when="An address at which no device answers or nothing arrives.", source=COMMON_PRACTICE),
@@ -250,11 +252,11 @@ RULES: dict[str, Rule] = {
         differs=True,
     ),
     "fit-suspect": Rule(
-        link="local grid", when="A mark of a fit that its residuals accuse.", source="W. Baarda, 1968 (from memory)", differs=True
+        link="local grid", when="A mark of a fit that its residuals point to.", source="W. Baarda, 1968 (from memory)", differs=True
     ),
     "fit-cannot-tell": Rule(
         link="local grid",
-        when="A mark is suspect that the data cannot tell from another.",
+        when="A suspect mark that the data cannot tell from another.",
         source="W. Förstner, 1983 (from memory)",
         differs=True,
     ),
@@ -285,10 +287,13 @@ RULES: dict[str, Rule] = {
     "fit-near-line": Rule(link="local grid", when="The marks of a fit lie nearly on one line.", source=COMMON_PRACTICE),
     "fit-outside-hull": Rule(link="local grid", when="Part of the site lies outside the marks of the fit.", source=COMMON_PRACTICE),
     "fit-set-ups-mixed": Rule(
-        link="local grid", when="Marks of a fit hang on several base set-ups, one of them autonomous.", source=COMMON_PRACTICE, differs=True
+        link="local grid",
+        when="Marks of a fit depend on several base set-ups, one of them autonomous.",
+        source=COMMON_PRACTICE,
+        differs=True,
     ),
     "fit-autonomous": Rule(
-        link="local grid", when="A fit that hangs on an autonomous base holds for that set-up only.", source=COMMON_PRACTICE
+        link="local grid", when="A fit that depends on an autonomous base holds for that set-up only.", source=COMMON_PRACTICE
     ),
     "fit-out-of-date": Rule(link="local grid", when="What an applied fit rests on has another value now.", source=COMMON_PRACTICE),
     "fit-check-differs": Rule(link="local grid", when="A mark kept as a check that the fit misses.", source=COMMON_PRACTICE, differs=True),
@@ -299,7 +304,9 @@ RULES: dict[str, Rule] = {
     "reseat-ppm": Rule(
         link="base mark", when="A re-seat of 2 ppm of the coordinates: one foot for the other.", source="NIST SP 811", differs=True
     ),
-    "reseat-far": Rule(link="base mark", when="A re-seat farther than an autonomous base is off.", source=COMMON_PRACTICE, differs=True),
+    "reseat-far": Rule(
+        link="base mark", when="A re-seat by more than an autonomous base can be off.", source=COMMON_PRACTICE, differs=True
+    ),
     "reseat-only-up": Rule(link="base antenna", when="A re-seat of the height alone.", source=COMMON_PRACTICE),
     "reseat-metre": Rule(link="base mark", when="A re-seat by metres: an autonomous base, or another mark.", source=COMMON_PRACTICE),
     "reseat-one-epoch": Rule(link="base mark", when="A re-seat by a single epoch.", source=COMMON_PRACTICE),
@@ -531,8 +538,8 @@ RULES: dict[str, Rule] = {
     ),
     "repeats-too-short": Rule(
         link="rover",
-        when="Two checks of a mark whose epochs remember each other for so long that equal cannot be told from unequal.",
-        source="Hotelling's test over the likelihood of the memory",
+        when="Two checks of a mark whose epochs are correlated for so long that equal cannot be told from unequal.",
+        source="Hotelling's test over the likelihood of the correlation time",
     ),
     "repeats-differ": Rule(
         link="rover",
@@ -545,46 +552,28 @@ RULES: dict[str, Rule] = {
     "shot-too-short": Rule(link="rover", when="A check averaged over less than 30 s.", source=COMMON_PRACTICE),
     # two crews' packages of one job
     "crews-differ-mark": Rule(
-        link="control",
-        when="Two crews replaced one mark of the list apart from each other.",
-        source=COMMON_PRACTICE,
-        differs=True,
-        at="book",
+        link="control", when="Two crews replaced one mark of the list independently.", source=COMMON_PRACTICE, differs=True, at="book"
     ),
     "crews-differ-base": Rule(
-        link="base mark",
-        when="Two crews replaced one base coordinate apart from each other.",
-        source=COMMON_PRACTICE,
-        differs=True,
-        at="book",
+        link="base mark", when="Two crews replaced one base coordinate independently.", source=COMMON_PRACTICE, differs=True, at="book"
     ),
     "crews-differ-antenna": Rule(
-        link="base antenna",
-        when="Two crews replaced one base height apart from each other.",
-        source=COMMON_PRACTICE,
-        differs=True,
-        at="book",
+        link="base antenna", when="Two crews replaced one base height independently.", source=COMMON_PRACTICE, differs=True, at="book"
     ),
     "crews-differ-pole": Rule(
-        link="pole", when="Two crews replaced one rover height apart from each other.", source=COMMON_PRACTICE, differs=True, at="book"
+        link="pole", when="Two crews replaced one rover height independently.", source=COMMON_PRACTICE, differs=True, at="book"
     ),
     "crews-differ-grid": Rule(
         link="local grid",
-        when="Two crews replaced one mark or choice of the fit apart from each other.",
+        when="Two crews replaced one mark or choice of the fit independently.",
         source=COMMON_PRACTICE,
         differs=True,
         at="book",
     ),
     "crews-differ-settings": Rule(
-        link="local grid",
-        when="Two crews replaced the job's settings apart from each other.",
-        source=COMMON_PRACTICE,
-        differs=True,
-        at="book",
+        link="local grid", when="Two crews replaced the job's settings independently.", source=COMMON_PRACTICE, differs=True, at="book"
     ),
-    "crews-differ": Rule(
-        link="control", when="Two crews replaced something else apart from each other.", source=COMMON_PRACTICE, at="book"
-    ),
+    "crews-differ": Rule(link="control", when="Two crews replaced something else independently.", source=COMMON_PRACTICE, at="book"),
     "package-unproven": Rule(
         link="control", when="A job that came with a package whose rows have no hash.", source=COMMON_PRACTICE, at="book"
     ),

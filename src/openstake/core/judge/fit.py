@@ -162,7 +162,7 @@ def judge_axes(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
             Severity.STOP,
             "With east and north of the local list exchanged all marks agree; as it is read they do not.",
             "The list has north before east.",
-            "Read the list anew with its columns exchanged.",
+            "Read the list again with its columns exchanged.",
         )
     ]
 
@@ -304,7 +304,7 @@ def judge_set_ups(autonomous: Sequence[str], set_ups: int) -> list[Finding]:
             finding(
                 "fit-set-ups-mixed",
                 Severity.STOP,
-                f"The marks hang on {set_ups} base set-ups, and that of {', '.join(autonomous[:4])} is autonomous: they are metres apart.",
+                f"The marks depend on {set_ups} base set-ups, and that of {', '.join(autonomous[:4])} is autonomous: they are metres apart.",
                 "Each autonomous average is another place.",
                 "Measure all marks from one base, or re-seat the base first.",
                 marks=list(autonomous),
@@ -316,7 +316,7 @@ def judge_set_ups(autonomous: Sequence[str], set_ups: int) -> list[Finding]:
             Severity.NOTE,
             "The base is autonomous: the shift of the fit takes its metres up, for this set-up only.",
             "An average of the receiver's own position is another place tomorrow.",
-            "Come back to the same base coordinate, or fit anew after the base is set up again.",
+            "Come back to the same base coordinate, or fit again after the base is set up again.",
         )
     ]
 
@@ -327,7 +327,7 @@ def judge_shots_apart(marks: Sequence[tuple[str, float]], unit: str = "m") -> li
         finding(
             "fit-shots-apart",
             Severity.STOP,
-            f"The shots of {name} lie {text_from_metres(apart_m, unit)} apart: their mean is no mark.",
+            f"The shots of {name} lie {text_from_metres(apart_m, unit)} apart: their mean is not a mark.",
             "One of them was taken on another mark, or from a base of another coordinate.",
             "Leave out the one that does not belong there.",
             mark=name,
@@ -348,7 +348,7 @@ def judge_out_of_date(changed: Sequence[str]) -> list[Finding]:
             Severity.LOOK,
             f"The applied fit rests on what has changed since: {', '.join(changed)}.",
             "A correction moves what is measured; the fit stays as it was applied.",
-            "Look at the fit as it would be now, and apply it anew if it is right.",
+            "Look at the fit as it would be now, and apply it again if it is right.",
             changed=list(changed),
         )
     ]

@@ -41,7 +41,7 @@ def judge_measure(names: tuple[str, str], kind: MeasureKind, found: Compared, se
         stop = apart > found.limit_999_m
         on_grid = kind == "horizontal" and abs(seen.grid_m - found.measured_m) <= found.limit_95_m
         cause = (
-            f"The measured value is the grid's ({seen.grid_ppm:+.0f} ppm): grid and ground were taken for each other."
+            f"The measured value is the grid's ({seen.grid_ppm:+.0f} ppm): grid and ground distances were confused."
             if on_grid
             else "A false fix or a leaning pole at one of the two, or the tape: sag, slope taken for level, a miscount."
             if kind != "levelled"
@@ -82,7 +82,7 @@ def judge_double(name: str, apart_m: tuple[float, float, float], test: Equality,
             "set-ups-agree",
             Severity.NOTE,
             f"Two base set-ups agree on {name} to {flat} and {up} in height ({test.words}).",
-            "Two independent occupations say the same place.",
+            "Two independent occupations agree on the place.",
             "Their mean may be used as new control.",
             **numbers,
         )

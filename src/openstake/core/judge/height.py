@@ -277,7 +277,7 @@ def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
                 Severity.LOOK,
                 f"'{reading.text}' puts the ARP {text_from_metres(height, unit)} above the mark; {mended.text} would put it "
                 f"at {mended.arp_height_m:.3f} m.",
-                "Metres and feet were taken for each other.",
+                "Metres and feet were confused.",
                 "Look at the tape's unit. A mast or a very low tripod is right as it is.",
                 likely=[mended.text],
                 likely_arp_height_m=round(mended.arp_height_m, 5),

@@ -89,7 +89,7 @@ def _of_system(evidence: SystemEvidence) -> list[Finding]:
                 "projection-not-conformal",
                 Severity.LOOK,
                 f"{frame.name} does not keep angles: its scale depends on the direction.",
-                "Such projections are made for maps and areas.",
+                "Such projections are made for maps that compare areas.",
                 "Pick a transverse Mercator, Lambert or stereographic system.",
             )
         )
@@ -122,7 +122,7 @@ def _of_operation(evidence: SystemEvidence) -> list[Finding]:
                 "datum-operation-chosen",
                 Severity.NOTE,
                 f"Positions are taken as {operation.source} and go through '{operation.name}', {quality}.",
-                "A person chose it: nothing is shifted unbidden.",
+                "A person chose it: no shift is applied that nobody named.",
                 "Check on control that it is the one by which the control was made.",
             )
         )

@@ -112,7 +112,7 @@ def _height(rover: RoverPlace, control: Control, away: NDArray[np.float64], unit
             "Elevations of the list were taken as ellipsoidal heights."
             if elevations
             else "Ellipsoidal heights of the list were taken as elevations, or the geoid is counted with the wrong sign.",
-            "Ask what the heights of the list are, and read it anew with that. If the ground really is so steep, accept it.",
+            "Ask what the heights of the list are, and read it again as that. If the ground really is so steep, accept it.",
             above_m=round(above, 2),
             undulation_m=round(lift, 2),
         )

@@ -40,7 +40,7 @@ def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
                 Severity.LOOK,
                 "The base would be moved by one epoch: its scatter cannot be seen.",
                 "One epoch has the noise of one epoch, and moves every point by it.",
-                "Some crews take one; an average of half a minute and more is preferred.",
+                "Some crews take one; an average of half a minute or more is preferred.",
                 epochs=1,
             )
         ]
@@ -56,7 +56,7 @@ def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
                     f"The {seen.shots} shots scatter by {text_from_metres(flat, unit)} and {text_from_metres(up, unit)} in height: "
                     f"more than {text_from_metres(limit_flat, unit)} and {text_from_metres(limit_up, unit)}.",
                     "One of the fixes is false, or the pole was not set up identically.",
-                    "Do not apply their mean. Initialise anew, measure again, and leave out the one that does not agree.",
+                    "Do not apply their mean. Re-initialise, measure again, and leave out the one that does not agree.",
                     scatter_horizontal_m=round(flat, 4),
                     scatter_up_m=round(up, 4),
                 )
@@ -137,7 +137,7 @@ def _what_it_looks_like(found: Reseat, small_flat: bool, unit: str, numbers: dic
             finding(
                 "reseat-far",
                 Severity.STOP,
-                f"The shift is {flat} and {up} in height: farther than an autonomous base is off.",
+                f"The shift is {flat} and {up} in height: more than an autonomous base can be off.",
                 "Another mark, a coordinate typed wrongly, or another frame, zone or unit.",
                 "Do not apply it. Compare both coordinates digit by digit.",
                 **numbers,

@@ -55,7 +55,7 @@ def judge_pair_of_shots(before: ShotSeen, after: ShotSeen) -> Finding:
             "shots-agree",
             Severity.NOTE,
             f"{after.name} and {before.name}, two initialisations, agree to {flat} and {up} in height.",
-            "Two fixes that are independent say the same place.",
+            "Two independent fixes agree on the place.",
             "Go on; a mark that is known proves more.",
             **numbers,
         )
@@ -64,7 +64,7 @@ def judge_pair_of_shots(before: ShotSeen, after: ShotSeen) -> Finding:
         Severity.LOOK,
         f"{after.name} and {before.name} are {flat} and {up} in height apart, from two initialisations; {limit} and {limit_up} are allowed.",
         "One of the two fixes is false, unless they are two places.",
-        "Initialise anew and measure it a third time: two that agree show which one was false.",
+        "Re-initialise and measure it a third time: two that agree show which one was false.",
         **numbers,
     )
 
@@ -77,8 +77,8 @@ def judge_gap(gap_s: float) -> list[Finding]:
         finding(
             "shot-has-gap",
             Severity.LOOK,
-            f"For {text_from_seconds(gap_s)} within this shot no epoch came.",
-            "The way from the rover was cut, or the receiver stood still: nobody saw whether the pole stood and the fix held.",
+            f"No epoch arrived for {text_from_seconds(gap_s)} of this shot.",
+            "The link from the rover was cut, or the receiver stopped sending: nobody saw whether the pole stood still and the fix held.",
             "Measure it once more without a gap.",
             gap_s=round(gap_s, 1),
         )

@@ -88,7 +88,7 @@ def judge_slip(mark: str, slip: SlipFound | None, horizontal: bool, unit: str) -
             "fit-slip",
             Severity.LOOK,
             f"{mark} is off by {text_from_metres(slip.size_m, unit)} {side}, which is the size of a slip: {slip.words}.",
-            "A slip of the hand has a size of its own.",
+            "A typing slip has a size of its own.",
             f"Look {mark} up where its coordinate comes from, and at the height typed there.",
             mark=mark,
             left_m=round(slip.left_m, 4),

@@ -70,7 +70,7 @@ def judge_jumps(jumps: tuple[Jump, ...], since_s: float | None, unit: str = "m")
                 f": no pole is moved so far in so short a time ({possible})." if beyond else ", from one stand to another within one epoch."
             ),
             "A false fix, before the jump or after it." if beyond else "A false fix, unless the pole was put down elsewhere just then.",
-            "Initialise anew: drop all satellites, wait for the fix, and compare. Measure again what was measured since the fix came.",
+            "Re-initialise: drop all satellites, wait for the fix, and compare. Measure again whatever was measured since the fix came.",
             size_m=largest.size_m,
             jumps=len(mine),
         )
@@ -91,7 +91,7 @@ def judge_drifts(drifts: tuple[Drift, ...], since_s: float | None, unit: str = "
             f"The position drifted by {flat} and {up} in height within {text_from_seconds(largest.over_s)} while it was fixed and the pole stood.",
             "A false fix, multipath that the receiver does not know of, a pole that sinks or leans, or a base that moves; unless a hand moved the pole "
             "little by little.",
-            "Initialise anew and compare. Measure again what was measured since the fix came.",
+            "Re-initialise and compare. Measure again whatever was measured since the fix came.",
             horizontal_m=round(largest.horizontal_m, 4),
             up_m=round(largest.up_m, 4),
             over_s=round(largest.over_s),
@@ -118,7 +118,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
             "sources-agree" if switched else "initialisations-agree",
             Severity.NOTE,
             f"At one place {before} and {now} agree to {flat} and {up} in height (limit {limit} and {limit_up}).",
-            "Both stand on the same frame." if switched else "Two initialisations are right together, or wrong alike: the second is rare.",
+            "Both are in the same frame." if switched else "Two initialisations are right together, or wrong alike: the second is rare.",
             "Go on." if switched else "Go on; a mark that is known proves more.",
             **numbers,
         )
@@ -127,7 +127,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
             "sources-disagree",
             Severity.STOP,
             f"At one place {before} and {now} differ by {flat} and {up} in height; {limit} and {limit_up} are allowed.",
-            "The two stand on different frames or coordinates, one of them was typed wrongly, or one fix is false.",
+            "The two are in different frames or have different coordinates, one of them was typed wrongly, or one fix is false.",
             "Do not go on with the new source. Measure a point of the old one again; look at the base's coordinate, frame and height.",
             **numbers,
         )
@@ -136,7 +136,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
         Severity.STOP if pair.asked else Severity.LOOK,
         f"Two initialisations at one place differ by {flat} and {up} in height; {limit} and {limit_up} are allowed.",
         "One of the two fixes is false." if pair.asked else "One of the two fixes is false, unless the pole was moved meanwhile.",
-        "Initialise a third time: two that agree show which one was false. Measure again what it measured.",
+        "Initialise a third time: two that agree show which one was false. Measure again whatever was measured with it.",
         **numbers,
     )
 
@@ -176,7 +176,7 @@ def _believable(state: RoverState, distances: Distances, virtual: bool, unit: st
                     Severity.LOOK,
                     f"It says fixed, and {' and '.join(weak)}.",
                     "Too little sky for a fix that can be believed: trees, walls, or constellations that the base does not send.",
-                    "Go where the sky is open, or initialise anew here and compare before you believe it.",
+                    "Go where the sky is open, or re-initialise here and compare before you believe it.",
                 )
             )
         km = None if distances.vector_m is None else distances.vector_m / 1000.0
@@ -241,7 +241,7 @@ def judge_age(age_s: float | None, trend: AgeTrend | None) -> list[Finding]:
             Severity.LOOK,
             f"The corrections are {age_s:.1f} s old and rise {trend.slope_per_s:.2f} s a second: the fix will be lost in about {about_seconds(left_s)}.",
             "The link loses or delays messages: range, interference, or more messages than its rate holds.",
-            "Go back towards the base or up; look at the base's battery and radio; send fewer messages.",
+            "Go back towards the base, or higher up; look at the base's battery and radio; send fewer messages.",
             age_s=age_s,
             slope_per_s=round(trend.slope_per_s, 3),
             fix_goes_in_s=round(left_s),

@@ -91,8 +91,8 @@ def _named(kind: str, name: str) -> str:
 
 def _battery_caution(battery: Battery) -> str:
     if battery.chemistry == "lithium":
-        return "Charge lithium where somebody watches, never when damaged or frozen."
-    return "Cover the terminals: a short burns. Acid and weight: keep upright, lift with two." if battery.chemistry == "lead" else ""
+        return "Charge lithium batteries where somebody watches, never when damaged or frozen."
+    return "Cover the terminals: a short burns. Acid and weight: keep upright, lift in pairs." if battery.chemistry == "lead" else ""
 
 
 def _of_link(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) -> None:

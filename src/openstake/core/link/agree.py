@@ -207,7 +207,7 @@ def _row_finding(base: End, rover: End, row: Row) -> Finding:
             Severity.STOP,
             f"{setting.label} differs: {base.name} has {one}, {rover.name} has {other}. In the field: {setting.symptom}.",
             "One end was changed, for interference perhaps, and the other was forgotten.",
-            "Set both to the same value, and the card of each end with it.",
+            "Set both to the same value, and update the card of each end.",
         )
     return finding_at(
         setting.field,
@@ -268,7 +268,7 @@ def _unusual(end: End, field: str, usual: Sequence[str]) -> list[Finding]:
             Severity.LOOK,
             f"{field} is '{value}', which is not one of {', '.join(usual)}.",
             "A typing error, or something this program does not know.",
-            "Both ends have it alike: check what it means.",
+            "Both ends have the same value: check what it means.",
         )
     ]
 

@@ -98,7 +98,7 @@ def message_bytes(form: str, letter: str, satellites: int, signals: int) -> int:
 
 def _check(stream: Stream, rate_bps: float) -> None:
     if stream.form not in FORMS:
-        raise InputError(f"'{stream.form}' is no form of observables; it is {', '.join(FORMS)}.", field="form")
+        raise InputError(f"'{stream.form}' is not a form of observables; it is {', '.join(FORMS)}.", field="form")
     if not 1 <= stream.signals <= 32:
         raise InputError(f"A satellite sends 1 to 32 signals; {stream.signals} were given.", field="signals")
     if not 0.05 <= stream.interval_s <= 3600.0:
@@ -112,7 +112,7 @@ def _check(stream: Stream, rate_bps: float) -> None:
     most = MOST_SATELLITES["legacy" if stream.form == "legacy" else "msm"]
     for letter, count in stream.satellites.items():
         if letter not in CONSTELLATIONS:
-            raise InputError(f"'{letter}' is no constellation; it is one of {', '.join(CONSTELLATIONS)}.", field="satellites")
+            raise InputError(f"'{letter}' is not a constellation; it is one of {', '.join(CONSTELLATIONS)}.", field="satellites")
         if not 0 <= count <= most:
             raise InputError(
                 f"A message holds up to {most} satellites of {CONSTELLATIONS[letter]}; {count} were given.", field="satellites"

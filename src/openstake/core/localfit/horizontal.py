@@ -106,7 +106,7 @@ def fit_horizontal(
     gnss = np.array([(pair.gnss_e_m, pair.gnss_n_m) for pair in pairs], dtype=float)
     local = np.array([(pair.local_e_m, pair.local_n_m) for pair in pairs], dtype=float)
     if not (np.isfinite(gnss).all() and np.isfinite(local).all()):
-        raise InputError("A coordinate is no finite number.")
+        raise InputError("A coordinate is not a finite number.")
     total = weights.sum()
     from_m, to_m = _centroid(gnss[used], weights), _centroid(local[used], weights)
     g, given = gnss[used] - from_m, local[used] - to_m

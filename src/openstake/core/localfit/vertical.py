@@ -76,7 +76,7 @@ def fit_vertical(pairs: Sequence[Pair], model: VerticalModel) -> Vertical | None
     rise[~known] = np.nan
     places = np.array([(pair.gnss_e_m, pair.gnss_n_m) for pair in pairs], dtype=float)
     if not (np.isfinite(places).all() and np.isfinite(rise[used]).all()):
-        raise InputError("A coordinate is no finite number.")
+        raise InputError("A coordinate is not a finite number.")
     # The centroid is that of the marks, whatever they weigh: it is where the constant is told.
     centre = places[used[0]] + (places[used] - places[used[0]]).mean(axis=0)
     away = places - centre

@@ -138,7 +138,7 @@ def _columns_of_numbers(row: Sequence[str]) -> list[_Column]:
 def _rows(text: str, delimiter: str) -> list[tuple[int, tuple[str, ...]]]:
     """Return the lines that are no comments, each with the number of the line it begins on."""
     if any(line.count(delimiter) >= MOST_COLUMNS for line in text.splitlines()):
-        raise FileError(f"A line of the file has more than {MOST_COLUMNS} columns: it is no control list.")
+        raise FileError(f"A line of the file has more than {MOST_COLUMNS} columns: it is not a control list.")
     found = []
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     begins = 1

@@ -30,5 +30,5 @@ def _measured(line: FixedLine) -> Measured:
 def _count(line: FixedLine, name: str) -> int:
     text = line.cells[name]
     if not re.fullmatch(r"[0-9]{1,3}", text):
-        raise FileError(f"Line {line.number}: the {name} is '{text[:20]}', and a whole number is wanted.")
+        raise FileError(f"Line {line.number}: the {name} is '{text[:20]}', and it must be a whole number.")
     return int(text)

@@ -23,7 +23,7 @@ class FixedLine:
         text = self.cells[name]
         value = number_text(text)
         if value is None or abs(float(value)) > FARTHEST_M:
-            raise FileError(f"Line {self.number}: {name} is '{text[:20]}', and a number of metres is wanted.")
+            raise FileError(f"Line {self.number}: {name} is '{text[:20]}'; it must be a number of metres.")
         return float(value)
 
     def metres_or_none(self, name: str) -> float | None:

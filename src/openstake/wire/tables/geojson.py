@@ -29,9 +29,9 @@ def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | Non
     try:
         document = read_json(text)
     except JsonError as error:
-        raise FileError(f"The file begins like JSON and is not what is taken here: it {error}.") from None
+        raise FileError(f"The file begins like JSON, but cannot be taken: it {error}.") from None
     if not isinstance(document, dict) or document.get("type") != "FeatureCollection":
-        raise FileError("This JSON is no GeoJSON FeatureCollection, so it holds no marks.")
+        raise FileError("This JSON is not a GeoJSON FeatureCollection, so it holds no marks.")
     features = document.get("features")
     if not isinstance(features, list) or not features:
         raise FileError("The FeatureCollection holds no features.")

@@ -106,7 +106,7 @@ def refusal_of_name(mark: GivenMark) -> str:
     if not mark.name:
         return "The mark has no name."
     if len(mark.name) > LONGEST_NAME:
-        return f"The name is longer than {LONGEST_NAME} letters."
+        return f"The name is longer than {LONGEST_NAME} characters."
     if re.search(r"[\t\r\n]", mark.name) or FORBIDDEN.search(mark.name):
         return "The name holds a line break or another character that no name may hold."
     return ""
@@ -116,7 +116,7 @@ def _refusal_of_texts(mark: GivenMark) -> str:
     if any(FORBIDDEN.search(text) for text in (mark.note, mark.source, mark.order)):
         return "A text holds a control character, or one that is no character."
     if max(len(mark.note), len(mark.source), len(mark.order)) > LONGEST_TEXT:
-        return f"A text is longer than {LONGEST_TEXT} letters."
+        return f"A text is longer than {LONGEST_TEXT} characters."
     return ""
 
 

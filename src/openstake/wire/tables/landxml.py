@@ -28,7 +28,7 @@ def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading
     try:
         root = SafeTree.fromstring(content)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        raise FileError(f"The file begins like XML and is not, or is not safe to read: {str(error)[:120]}.") from None
+        raise FileError(f"The file begins like XML but is not XML, or is not safe to read: {str(error)[:120]}.") from None
     if not root.tag.endswith("LandXML"):
         raise FileError(f"The XML's first element is {root.tag.rpartition('}')[2][:40]}, not LandXML.")
     points = root.findall(".//{*}CgPoint")

@@ -34,9 +34,9 @@ def read_pairs(content: bytes) -> list[Pair]:
 def _pair(line: FixedLine) -> Pair:
     name, use = line.cells["name"], line.cells["use"].lower()
     if not name or len(name) > LONGEST_NAME:
-        raise FileError(f"Line {line.number}: a name has 1 to {LONGEST_NAME} letters.")
+        raise FileError(f"Line {line.number}: a name has 1 to {LONGEST_NAME} characters.")
     if use not in USES:
-        raise FileError(f"Line {line.number}: use is '{use[:20]}', and one of {', '.join(USES)} is wanted.")
+        raise FileError(f"Line {line.number}: use is '{use[:20]}', and it must be one of {', '.join(USES)}.")
     local_e, local_n, gnss_e, gnss_n = (line.metres(column) for column in PLACES)
     local_h, gnss_h = (line.metres_or_none(column) for column in HEIGHTS)
     sigma_h, sigma_v = (line.metres_or_none(column) for column in SIGMAS)

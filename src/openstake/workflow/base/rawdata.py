@@ -89,7 +89,7 @@ def lines_of(path: Path) -> Iterator[str]:
             raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
         *whole, rest = (rest + piece).split(b"\n")
         if len(rest) > _LONGEST_LINE:
-            raise FileError(f"{path} has a line of more than {_LONGEST_LINE} letters: it is no RINEX file.")
+            raise FileError(f"{path} has a line of more than {_LONGEST_LINE} characters: it is not a RINEX file.")
         yield from (line.rstrip(b"\r").decode("latin-1") for line in whole)
     if rest:
         yield rest.decode("latin-1")

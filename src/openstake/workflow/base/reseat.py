@@ -175,7 +175,7 @@ def _shot(mark: MarkNow, shot: Shot, point: Point) -> ReseatShot:
 
 def _why_not(point: Point) -> str:
     if point.virtual:
-        return "from a virtual base: it does not hang on this base, so it cannot move it"
+        return "from a virtual base: it does not depend on this base, so it cannot move it"
     return f"{counted(point.not_fixed, 'epoch')} not fixed" if point.not_fixed else ""
 
 

@@ -139,7 +139,7 @@ _TEXTS = ("source", "point_name", "caster_frame", "caster_epoch", "caster_operat
 def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[str, Any]) -> Settled:
     unknown = set(changes) - {item.name for item in fields(Settled)}
     if unknown:
-        raise InputError(f"'{sorted(unknown)[0]}' is nothing that a set-up settles.")
+        raise InputError(f"'{sorted(unknown)[0]}' is not something that a set-up settles.")
     # An empty text settles nothing, as nothing at all does; a source and a point's name are texts themselves.
     wished: dict[str, Any] = dict(changes)
     for name, value in changes.items():
@@ -177,7 +177,7 @@ def _change_source(before: Settled, wished: dict[str, Any]) -> None:
         return
     source = wished["source"] or ""
     if source and source not in BY_SOURCE and source != REMEMBERED:
-        raise InputError(f"'{source[:20]}' is no source of a base coordinate.", field="source")
+        raise InputError(f"'{source[:20]}' is not a source of a base coordinate.", field="source")
     if source != before.source and "evidence_id" not in wished:
         wished["evidence_id"] = None
     wished["source"] = source

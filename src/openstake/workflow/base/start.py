@@ -129,9 +129,9 @@ def _go_on(context: Context, occupation: Occupation, listening: Listening, stati
 def _on_whose_word(request: StartBase) -> None:
     """Raise InputError where a stop is accepted and nobody says why, or on whose word."""
     if not request.reason.strip():
-        raise InputError("Say why the base is started anyway: it stands in the Book.", field="reason")
+        raise InputError("Say why the base is started anyway: it goes into the Book.", field="reason")
     if not request.who.strip():
-        raise InputError("Say on whose word the base is started anyway.", field="who")
+        raise InputError("Say who decides to start the base anyway.", field="who")
 
 
 def _station_id(setup: SetUpNow) -> int:
@@ -170,7 +170,7 @@ def _tell_start(
     tx: Transaction, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate, accepted: list[str], request: StartBase
 ) -> None:
     reason, who = request.reason.strip(), request.who.strip()
-    despite = f" Started although: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
+    despite = f" Started despite: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
     despite_of = {"reason": reason, "who": who} if accepted else {}
     tx.tell(
         "base-started",

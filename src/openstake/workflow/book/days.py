@@ -117,7 +117,7 @@ def bounds_s(job: JobNow, day: str) -> tuple[float, float]:
         zone = ZoneInfo(job.settings.time_zone)
         begins, ends = (datetime.combine(item, time(), zone).timestamp() for item in (first, first + timedelta(days=1)))
     except (ValueError, OverflowError):
-        raise InputError(f"'{day[:30]}' is no day: it is written as 2026-11-27.", field="day") from None
+        raise InputError(f"'{day[:30]}' is not a day: it is written as 2026-11-27.", field="day") from None
     return begins, ends
 
 

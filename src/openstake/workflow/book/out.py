@@ -237,7 +237,7 @@ def take_home(context: Context, job_id: str, kind: str, request: TakeHome) -> tu
     """Return a job's points, or its vectors, as a file: its content, its media type and its name."""
     form = next((item for item in FORMATS if item == kind), None)
     if form is None:
-        raise InputError(f"'{kind[:20]}' is no format of points; it is {', '.join(FORMATS)}.")
+        raise InputError(f"'{kind[:20]}' is not a format of points; it is {', '.join(FORMATS)}.")
     with context.database.read() as session:
         job = job_of(session, job_id)
         content = _content(session, job, form, request)
@@ -297,7 +297,7 @@ def _columns(said: str, taken: Sequence[ExportedPoint]) -> list[str]:
     wished = [key.strip() for key in said.split(",") if key.strip()]
     unknown = [key for key in wished if key not in COLUMNS]
     if unknown:
-        raise InputError(f"'{unknown[0][:30]}' is no column; there are {', '.join(COLUMNS)}.", field="columns")
+        raise InputError(f"'{unknown[0][:30]}' is not a column; there are {', '.join(COLUMNS)}.", field="columns")
     fitted = any(point.local_east_m is not None for point in taken)
     return wished or [*USUAL, *(_LOCAL if fitted else ())]
 

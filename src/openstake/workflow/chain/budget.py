@@ -236,7 +236,7 @@ def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
     offered = changes_of(point)
     unknown = [key for key in keys if key not in {change.key for change in offered}]
     if unknown:
-        raise InputError(f"'{unknown[0][:20]}' is nothing that helps here.", field="changes")
+        raise InputError(f"'{unknown[0][:20]}' does not help here.", field="changes")
     now = point
     for change in offered:
         if change.key in keys:

@@ -213,7 +213,7 @@ def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, request
         new = replace(new, models=models, site=site)
     if request.school is not None:
         if request.school not in SCHOOLS:
-            raise InputError("The school is all, or grow.", field="school")
+            raise InputError("The method is all, or grow.", field="school")
         new = replace(new, school=request.school)
     if request.uses is not None:
         known = {mark.line_id for mark in marks}
@@ -256,11 +256,11 @@ def _words(old: FitChoice, new: FitChoice, marks: tuple[FitMarkNow, ...]) -> str
         if getattr(new.models, item.name) != getattr(old.models, item.name)
     ]
     if new.school != old.school:
-        parts.append({"all": "all marks fitted, the bad dropped", "grow": "grown mark by mark"}[new.school])
+        parts.append({"all": "all marks fitted, the bad ones dropped", "grow": "grown mark by mark"}[new.school])
     changed = [line_id for line_id in new.uses if new.uses[line_id] != old.uses.get(line_id)]
     parts += [f"{names.get(line_id, 'a mark')} {_USE_WORDS[new.uses[line_id]]}" for line_id in changed[:4]]
     if len(changed) > 4:
-        parts.append(f"{len(changed) - 4} marks more")
+        parts.append(f"{len(changed) - 4} more marks")
     return ", ".join(parts)
 
 

@@ -25,7 +25,7 @@ FILES = {"json": "application/json", "proj": "text/plain", "csv": "text/csv"}
 def export(context: Context, job_id: str, kind: str) -> tuple[bytes, str, str]:
     """Return the fit that is shown as a file: its content, media type and name."""
     if kind not in FILES:
-        raise InputError(f"'{kind[:20]}' is no format of a fit; it is {', '.join(FILES)}.")
+        raise InputError(f"'{kind[:20]}' is not a format of a fit; it is {', '.join(FILES)}.")
     item, shown = _shown(context, job_id)
     content = {"json": _json, "proj": _proj, "csv": _csv}[kind](item, shown)
     ending = "txt" if kind == "proj" else kind

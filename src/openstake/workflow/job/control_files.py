@@ -353,7 +353,7 @@ ENDINGS = {"csv": "csv", "geojson": "geojson", "landxml": "xml", "kml": "kml", "
 def export_control(context: Context, job_id: str, kind: str) -> tuple[bytes, str, str]:
     """Return the control list as a file: its content, its media type and its name."""
     if kind not in FORMATS:
-        raise InputError(f"'{kind[:20]}' is no format of a control list; it is {', '.join(FORMATS)}.")
+        raise InputError(f"'{kind[:20]}' is not a format of a control list; it is {', '.join(FORMATS)}.")
     with context.database.read() as session:
         job = job_of(session, job_id)
         marks = [mark.placed for mark in current_marks(session, job)]

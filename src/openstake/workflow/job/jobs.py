@@ -202,7 +202,7 @@ def _change_texts(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
             text = str(changes[name] or "").strip()
             values[name] = text if name == "notes" else " ".join(text.split())
             if len(values[name]) > most:
-                raise InputError(f"The {SETTINGS_WORDS[name]} has at most {most} letters.", field=name)
+                raise InputError(f"The {SETTINGS_WORDS[name]} has at most {most} characters.", field=name)
 
 
 def _change_unit(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
@@ -273,7 +273,7 @@ def _time_zone(name: str) -> str:
     try:
         ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise InputError(f"'{name[:40]}' is no time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None
+        raise InputError(f"'{name[:40]}' is not a time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None
     return name
 
 

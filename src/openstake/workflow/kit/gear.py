@@ -21,7 +21,7 @@ from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import has_secret, keep_secret
 
-_MISSING = "This thing is not in the kit."
+_MISSING = "This item is not in the kit."
 
 
 @dataclass(frozen=True)
@@ -98,7 +98,7 @@ def save_gear(context: Context, request: SaveGear) -> GearView:
     """Add a thing, or a row that replaces one; a name is one thing of its kind."""
     kind, replaces_id = request.kind, request.replaces_id
     if kind not in GEAR:
-        raise InputError(f"'{kind[:20]}' is no kind of gear.", field="kind")
+        raise InputError(f"'{kind[:20]}' is not a kind of gear.", field="kind")
     item = typed(GEAR[kind], request.values, request.length_unit)
 
     def work(tx: Transaction) -> GearItem:

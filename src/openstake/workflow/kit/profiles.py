@@ -99,7 +99,7 @@ def profile_form() -> ProfileForm:
 def new_values(role: str) -> ProfileValues:
     """Return where a new profile of a role starts: the example's settings, without its name and gear."""
     if role not in ROLES:
-        raise InputError(f"'{role[:20]}' is no role; it is {', '.join(ROLES)}.", field="role")
+        raise InputError(f"'{role[:20]}' is not a role; it is {', '.join(ROLES)}.", field="role")
     return ProfileValues(asdict(example(role)) | {"name": ""} | dict.fromkeys(GEAR_FIELDS, ""))
 
 

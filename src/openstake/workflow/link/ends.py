@@ -76,7 +76,7 @@ def end_of_file(content: bytes, name: str) -> End:
     except JsonError as error:
         raise FileError(f"{name} {error}.") from None
     if not isinstance(document, dict) or not isinstance(document.get("link"), dict):
-        raise FileError(f'{name} is no profile: it has no "link" object.')
+        raise FileError(f'{name} is not a profile: it has no "link" object.')
     return end_of_document(document, name)
 
 

@@ -139,7 +139,7 @@ def air_of(base: Profile, query: LinkQuery = _AS_THE_PROFILES_SAY) -> Load | Non
 def mend(context: Context, job_id: str, request: Mend) -> LinkView:
     """Set a setting of one end to the other's value: the mended profile becomes its next version."""
     if request.field not in {setting.field for setting in SETTINGS}:
-        raise InputError(f"'{request.field[:30]}' is no setting in which two ends agree.", field="field")
+        raise InputError(f"'{request.field[:30]}' is not a setting in which two ends agree.", field="field")
     with context.database.read() as session:
         base, rover = pair_of(session, job_id, request.base_id, request.rover_id)
     source, target = (base, rover) if request.take == "base" else (rover, base)

@@ -65,7 +65,7 @@ def view(context: Context, job_id: str) -> PracticeTime:
         practice=offers,
         now_s=context.now(job_id),
         passed_s=passed_s,
-        words=f"{text_from_seconds(passed_s)} were let pass here" if passed_s else "",
+        words=f"{text_from_seconds(passed_s)} skipped here" if passed_s else "",
         waits=tuple(Offered(seconds, f"{text_from_seconds(seconds)} later") for seconds in _WAITS_S) if offers else (),
         cuts=tuple(Offered(seconds, f"Cut it for {text_from_seconds(seconds)}") for seconds in _CUTS_S) if offers else (),
     )
@@ -78,7 +78,7 @@ def let_pass(tx: Transaction, request: WaitRequest) -> None:
     _stand_ins_of(context, job_id)
     _refuse_while_measuring(context, job_id)
     row = tx.add(TimePassed(job_id=job_id, seconds=request.seconds, created_s=tx.now_s))
-    sentence = f"To practise, {text_from_seconds(request.seconds)} were let pass."
+    sentence = f"For practice, {text_from_seconds(request.seconds)} were skipped."
     replace(tx, now_s=tx.now_s + request.seconds).tell("time-passed", sentence, passed=row.id, seconds=request.seconds)
     tx.once_stored(lambda: _time_was_let_pass(context, job_id))
 
@@ -97,7 +97,7 @@ def cut_link(tx: Transaction, request: CutRequest) -> None:
     practice = _stand_ins_of(tx.context, tx.job_id)
     if _open_occupation(tx.context, tx.job_id) is None:
         raise ConflictError("No base is running in this job, so there is no link to cut. Start one first.")
-    tx.tell("link-cut", f"To practise, the link was cut for {text_from_seconds(request.seconds)}.", seconds=request.seconds)
+    tx.tell("link-cut", f"For practice, the link was cut for {text_from_seconds(request.seconds)}.", seconds=request.seconds)
     tx.once_stored(lambda: practice.cut_link(request.seconds))
 
 

@@ -128,7 +128,7 @@ def drop_rover(tx: Transaction, request: RoverNamed) -> None:
     if row.occupation_id != occupation.id or not row.further or row.withdrawn:
         raise NotFoundError(missing)
     tx.replace(row, withdrawn=True)
-    tx.tell("rover-dropped", f"Rover {row.device} is listened to no more.", listening=row.id)
+    tx.tell("rover-dropped", f"Rover {row.device} is no longer listened to.", listening=row.id)
     if running is not None:
         tx.once_stored(lambda: running.drop_rover(request.rover_id))
 
@@ -147,7 +147,7 @@ def initialise_anew(context: Context, job_id: str, request: RoverNamed) -> Initi
     practice = _practice(context, job)
     who = "The crew" if practice is None else "The stand-in"
     of_rover = f" of {rover.name}" if rover.name else ""
-    carry_out(context, job_id, lambda tx: tx.tell("initialise-anew", f"{who} initialises the fix{of_rover} anew; the pole stands."))
+    carry_out(context, job_id, lambda tx: tx.tell("initialise-anew", f"{who} re-initialises the fix{of_rover}; the pole stands."))
     if practice is not None:
         practice.initialise_anew(rover.id != running.rover_ids[0])
         return InitialiseSaid("The stand-in has dropped all satellites. Hold still: the fixes are compared when it is back.")

@@ -50,26 +50,7 @@ export function AveragePanel(props: PanelProps) {
           />
         </div>
       )}
-      <div className="flex items-end gap-3">
-        <div className="w-28">
-          <TextField label="Seconds" name="average_seconds" value={seconds} onChange={setSeconds} />
-        </div>
-        {average?.running ? (
-          <Button onClick={() => cancel.mutate(undefined)}>Stop: keep what came</Button>
-        ) : (
-          <Button disabled={begin.isPending} onClick={() => begin.mutate({ url: url.trim() || null, seconds: Number(seconds) || 0, purpose, ...over })}>
-            Average
-          </Button>
-        )}
-        <FileButton
-          label={purpose === "base" ? "NMEA log of the base" : "NMEA log of the rover"}
-          accept=".nmea,.txt,.log"
-          disabled={log.isPending || Boolean(average?.running)}
-          onFile={(file) => log.mutate({ file, purpose, ...over })}
-        >
-          From a log
-        </FileButton>
-      </div>
+      <AverageStart seconds={seconds} setSeconds={setSeconds} average={average} cancel={cancel} begin={begin} url={url} purpose={purpose} over={over} log={log} />
       {problem && <Note tone="flag">{sentenceOf(problem)}</Note>}
       {average?.problem && <Note tone="flag">{average.problem}</Note>}
       {average?.running && (
@@ -85,6 +66,43 @@ export function AveragePanel(props: PanelProps) {
       )}
       {shown && <Worth job={job} of={shown} origin={average?.running || !stored ? "" : `${stored.origin}, ${clock(stored.created_s, job.time_zone)}`} />}
     </section>
+  );
+}
+
+/** How long, and the start or a log in its place. */
+function AverageStart(props: {
+  seconds: string;
+  setSeconds: (value: string) => void;
+  average: Schemas["AverageView"] | null;
+  cancel: ReturnType<typeof useCancelAverage>;
+  begin: ReturnType<typeof useBeginAverage>;
+  url: string;
+  purpose: "base" | "mark";
+  over: { reading: string; feature: string };
+  log: ReturnType<typeof useAverageLog>;
+}) {
+  const { seconds, setSeconds, average, cancel, begin, url, purpose, over, log } = props;
+  return (
+    <div className="flex items-end gap-3">
+      <div className="w-28">
+        <TextField label="Seconds" name="average_seconds" value={seconds} onChange={setSeconds} />
+      </div>
+      {average?.running ? (
+        <Button onClick={() => cancel.mutate(undefined)}>Stop: keep what came</Button>
+      ) : (
+        <Button disabled={begin.isPending} onClick={() => begin.mutate({ url: url.trim() || null, seconds: Number(seconds) || 0, purpose, ...over })}>
+          Average
+        </Button>
+      )}
+      <FileButton
+        label={purpose === "base" ? "NMEA log of the base" : "NMEA log of the rover"}
+        accept=".nmea,.txt,.log"
+        disabled={log.isPending || Boolean(average?.running)}
+        onFile={(file) => log.mutate({ file, purpose, ...over })}
+      >
+        From a log
+      </FileButton>
+    </div>
   );
 }
 

@@ -19,50 +19,9 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
   return (
     <>
       {sources.memory.length > 0 && (
-        <section aria-label="Earlier on this mark" className="rounded border-2 border-line bg-page px-4 py-2">
-          <h3 className="font-bold">Earlier on this mark</h3>
-          {sources.memory.map((item, place) => (
-            <div key={item.id} className="flex items-center gap-3 border-t border-line py-1">
-              <p className={`min-w-0 flex-1 leading-5 ${item.current ? "" : "text-faded"}`}>
-                <span className="font-bold">{item.title}</span>
-                {item.locked && ", locked"}, {day(item.created_s, job.time_zone)} {clock(item.created_s, job.time_zone).slice(0, 5)}, to about{" "}
-                {length(item.accuracy_horizontal_95_m, unit)} {UNIT_SIGN[unit]}
-                <span className="block text-base text-faded">
-                  {item.detail}; frame {item.frame}, epoch {item.frame_epoch}
-                  {!item.current && "; replaced since"}
-                </span>
-              </p>
-              {setup?.evidence_id === item.id ? (
-                <span className="font-bold text-checked">in use</span>
-              ) : (
-                <Button kind={place === 0 && !item.autonomous ? "primary" : "quiet"} onClick={() => settle.mutate({ source: "remembered", evidence_id: item.id })}>
-                  Use it again
-                </Button>
-              )}
-            </div>
-          ))}
-        </section>
+        <EarlierOnMark sources={sources} job={job} unit={unit} setup={setup} settle={settle} />
       )}
-      <RadioGroup value={source} onChange={(next: Schemas["SourceMethod"]["source"]) => settle.mutate({ source: next as "mark" })} aria-label="Coordinate of the base">
-        <div className="grid grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] gap-x-3 px-3 text-base text-faded">
-          <span>source</span>
-          <span>good to</span>
-          <span>next time</span>
-          <span>must follow</span>
-        </div>
-        {sources.schools.map((item) => (
-          <Radio
-            key={item.source}
-            value={item.source}
-            className="grid min-h-touch cursor-pointer grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] items-center gap-x-3 border-2 border-transparent border-t-line px-3 py-1 data-checked:rounded data-checked:border-ink data-checked:bg-page data-checked:shadow-[inset_6px_0_0_var(--grain)]"
-          >
-            <span className="leading-5 font-bold">{item.title}</span>
-            <span className="text-base leading-5">{item.absolute}</span>
-            <span className="text-base leading-5">{item.repeats}</span>
-            <span className="text-base leading-5">{item.follows}</span>
-          </Radio>
-        ))}
-      </RadioGroup>
+      <SourceChoice source={source} settle={settle} sources={sources} />
       {settle.isError && <Note tone="flag">{sentenceOf(settle.error)}</Note>}
       {school && (
         <p className="leading-6">
@@ -92,6 +51,73 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
       )}
       <FindingList findings={(setup?.findings ?? []).filter((item) => item.code.startsWith("mark-"))} />
     </>
+  );
+}
+
+/** Where the coordinate comes from: what each gives, and what it costs. */
+function SourceChoice(props: {
+  source: "" | "mark" | "network" | "average" | "static" | "anywhere" | "remembered";
+  settle: ReturnType<typeof useSettle>;
+  sources: Schemas["Sources"];
+}) {
+  const { source, settle, sources } = props;
+  return (
+    <RadioGroup value={source} onChange={(next: Schemas["SourceMethod"]["source"]) => settle.mutate({ source: next as "mark" })} aria-label="Coordinate of the base">
+      <div className="grid grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] gap-x-3 px-3 text-base text-faded">
+        <span>source</span>
+        <span>good to</span>
+        <span>next time</span>
+        <span>must follow</span>
+      </div>
+      {sources.schools.map((item) => (
+        <Radio
+          key={item.source}
+          value={item.source}
+          className="grid min-h-touch cursor-pointer grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] items-center gap-x-3 border-2 border-transparent border-t-line px-3 py-1 data-checked:rounded data-checked:border-ink data-checked:bg-page data-checked:shadow-[inset_6px_0_0_var(--grain)]"
+        >
+          <span className="leading-5 font-bold">{item.title}</span>
+          <span className="text-base leading-5">{item.absolute}</span>
+          <span className="text-base leading-5">{item.repeats}</span>
+          <span className="text-base leading-5">{item.follows}</span>
+        </Radio>
+      ))}
+    </RadioGroup>
+  );
+}
+
+/** What this mark was occupied with before: offered by name. */
+function EarlierOnMark(props: {
+  sources: Schemas["Sources"];
+  job: Schemas["JobView"];
+  unit: Schemas["JobView"]["length_unit"];
+  setup: Schemas["SetUpView"] | null;
+  settle: ReturnType<typeof useSettle>;
+}) {
+  const { sources, job, unit, setup, settle } = props;
+  return (
+    <section aria-label="Earlier on this mark" className="rounded border-2 border-line bg-page px-4 py-2">
+      <h3 className="font-bold">Earlier on this mark</h3>
+      {sources.memory.map((item, place) => (
+        <div key={item.id} className="flex items-center gap-3 border-t border-line py-1">
+          <p className={`min-w-0 flex-1 leading-5 ${item.current ? "" : "text-faded"}`}>
+            <span className="font-bold">{item.title}</span>
+            {item.locked && ", locked"}, {day(item.created_s, job.time_zone)} {clock(item.created_s, job.time_zone).slice(0, 5)}, to about{" "}
+            {length(item.accuracy_horizontal_95_m, unit)} {UNIT_SIGN[unit]}
+            <span className="block text-base text-faded">
+              {item.detail}; frame {item.frame}, epoch {item.frame_epoch}
+              {!item.current && "; replaced since"}
+            </span>
+          </p>
+          {setup?.evidence_id === item.id ? (
+            <span className="font-bold text-checked">in use</span>
+          ) : (
+            <Button kind={place === 0 && !item.autonomous ? "primary" : "quiet"} onClick={() => settle.mutate({ source: "remembered", evidence_id: item.id })}>
+              Use it again
+            </Button>
+          )}
+        </div>
+      ))}
+    </section>
   );
 }
 

@@ -69,46 +69,72 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
         )
       }
       action={
-        ending ? (
-          <div className="flex gap-4">
-            <Button className="h-record!" onClick={() => setOpen("air")}>
-              Keep running
-            </Button>
-            {closing.height ? (
-              <Button kind="primary" large disabled={closing.add.isPending} onClick={() => closing.send()}>
-                Add {closing.height.text}
-              </Button>
-            ) : (
-              <Button kind="danger" large disabled={end.isPending} onClick={() => end.mutate(undefined)}>
-                End the base
-              </Button>
-            )}
-          </div>
-        ) : (
-          <Button large onClick={() => setOpen("end")}>
-            <Square aria-hidden /> End the base
-          </Button>
-        )
+        <EndActions ending={ending} setOpen={setOpen} closing={closing} end={end} />
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[3fr_2fr] items-start gap-5">
         <Steps steps={view.parts as Step<Key>[]} open={open} onOpen={setOpen}>
           {bodies[open]}
         </Steps>
-        <div className="sticky top-0 flex flex-col gap-3">
-          <MeantTable
-            job={job}
-            meant={{ latitude_deg: occupation.latitude_deg, longitude_deg: occupation.longitude_deg, height_m: occupation.arp_ellipsoidal_height_m }}
-            arpHeightM={occupation.arp_height_m}
-            stationId={occupation.station_id}
-            air={view.on_air}
-            state={view.compared}
-            running
-          />
-          <StackCard job={job} heights={view.heights} typed={ending ? closing.typed : opening.typed} />
-        </div>
+        <OnTheAir job={job} occupation={occupation} view={view} ending={ending} closing={closing} opening={opening} />
       </div>
     </Page>
+  );
+}
+
+/** End the base: the closing height first. */
+function EndActions(props: {
+  ending: boolean;
+  setOpen: (value: "height" | "site" | "air" | "coordinate" | "log" | "listen" | "end") => void;
+  closing: ReturnType<typeof useReading>;
+  end: ReturnType<typeof useEndBase>;
+}) {
+  const { ending, setOpen, closing, end } = props;
+  return ending ? (
+    <div className="flex gap-4">
+      <Button className="h-record!" onClick={() => setOpen("air")}>
+        Keep running
+      </Button>
+      {closing.height ? (
+        <Button kind="primary" large disabled={closing.add.isPending} onClick={() => closing.send()}>
+          Add {closing.height.text}
+        </Button>
+      ) : (
+        <Button kind="danger" large disabled={end.isPending} onClick={() => end.mutate(undefined)}>
+          End the base
+        </Button>
+      )}
+    </div>
+  ) : (
+    <Button large onClick={() => setOpen("end")}>
+      <Square aria-hidden /> End the base
+    </Button>
+  );
+}
+
+/** The height to scale, and what is meant against what is on the air. */
+function OnTheAir(props: {
+  job: Schemas["JobView"];
+  occupation: Schemas["OccupationView"];
+  view: Schemas["BaseView"];
+  ending: boolean;
+  closing: ReturnType<typeof useReading>;
+  opening: ReturnType<typeof useReading>;
+}) {
+  const { job, occupation, view, ending, closing, opening } = props;
+  return (
+    <div className="sticky top-0 flex flex-col gap-3">
+      <MeantTable
+        job={job}
+        meant={{ latitude_deg: occupation.latitude_deg, longitude_deg: occupation.longitude_deg, height_m: occupation.arp_ellipsoidal_height_m }}
+        arpHeightM={occupation.arp_height_m}
+        stationId={occupation.station_id}
+        air={view.on_air}
+        state={view.compared}
+        running
+      />
+      <StackCard job={job} heights={view.heights} typed={ending ? closing.typed : opening.typed} />
+    </div>
   );
 }
 

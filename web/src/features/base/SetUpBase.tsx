@@ -55,26 +55,7 @@ export function SetUpBase(props: {
       tabs={props.tabs}
       aside={<div className={aside.flag ? "font-semibold text-flag" : "text-faded"}>{aside.words}</div>}
       action={
-        next ? (
-          open === "height" && reading.height ? (
-            <Button kind="primary" large disabled={reading.add.isPending} onClick={() => reading.send()}>
-              Add {reading.height.text}
-            </Button>
-          ) : (
-            <Button kind="primary" large onClick={() => setOpen(next)}>
-              <ArrowDown aria-hidden /> Next: {steps.find((step) => step.key === next)?.title}
-            </Button>
-          )
-        ) : (
-          <Button
-            kind={stops.length ? "danger" : "primary"}
-            large
-            disabled={missing.length > 0 || (stops.length > 0 && !(air.accepted && air.despite.reason.trim() && air.despite.who.trim())) || air.start.isPending}
-            onClick={air.send}
-          >
-            <RadioIcon aria-hidden /> {stops.length ? "Start anyway" : "Start the base"}
-          </Button>
-        )
+        <NextAction next={next} open={open} reading={reading} setOpen={setOpen} steps={steps} stops={stops} missing={missing} air={air} />
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[3fr_2fr] items-start gap-5">
@@ -83,15 +64,7 @@ export function SetUpBase(props: {
             {bodies[open]}
           </Steps>
           {!setup && view.given_up && (
-            <Note>
-              <div className="flex items-center justify-between gap-4">
-                <span>The last set-up was abandoned. Its readings are in the Book.</span>
-                <Button disabled={takeUp.isPending} onClick={() => takeUp.mutate(undefined)}>
-                  Take it up again
-                </Button>
-              </div>
-              {takeUp.isError && <p className="font-semibold text-flag">{sentenceOf(takeUp.error)}</p>}
-            </Note>
+            <Abandoned takeUp={takeUp} />
           )}
           {setup && (
             <div className="mt-3 flex items-center gap-4">
@@ -102,20 +75,82 @@ export function SetUpBase(props: {
             </div>
           )}
         </div>
-        <div className="sticky top-0 flex flex-col gap-3">
-          <StackCard job={job} heights={view.heights} typed={reading.typed} />
-          <MeantTable
-            job={job}
-            meant={setup?.arp ?? null}
-            arpHeightM={view.heights.opening?.stack?.arp_height_m ?? null}
-            stationId={setup?.station_id ?? null}
-            air={null}
-            state={view.compared}
-            running={false}
-          />
-        </div>
+        <StackAndMeant job={job} view={view} reading={reading} setup={setup} />
       </div>
     </Page>
+  );
+}
+
+/** A set-up that was abandoned can be taken up again. */
+function Abandoned({ takeUp }: { takeUp: ReturnType<typeof useTakeSetUpUp> }) {
+  return (
+    <Note>
+      <div className="flex items-center justify-between gap-4">
+        <span>The last set-up was abandoned. Its readings are in the Book.</span>
+        <Button disabled={takeUp.isPending} onClick={() => takeUp.mutate(undefined)}>
+          Take it up again
+        </Button>
+      </div>
+      {takeUp.isError && <p className="font-semibold text-flag">{sentenceOf(takeUp.error)}</p>}
+    </Note>
+  );
+}
+
+/** The next step, or the start. */
+function NextAction(props: {
+  next: "height" | "site" | "mark" | "coordinate" | "air" | undefined;
+  open: "height" | "site" | "mark" | "coordinate" | "air";
+  reading: ReturnType<typeof useReading>;
+  setOpen: (value: "height" | "site" | "mark" | "coordinate" | "air") => void;
+  steps: (Step<"height" | "site" | "mark" | "coordinate" | "air">)[];
+  stops: string[];
+  missing: string[];
+  air: ReturnType<typeof useAir>;
+}) {
+  const { next, open, reading, setOpen, steps, stops, missing, air } = props;
+  return next ? (
+    open === "height" && reading.height ? (
+      <Button kind="primary" large disabled={reading.add.isPending} onClick={() => reading.send()}>
+        Add {reading.height.text}
+      </Button>
+    ) : (
+      <Button kind="primary" large onClick={() => setOpen(next)}>
+        <ArrowDown aria-hidden /> Next: {steps.find((step) => step.key === next)?.title}
+      </Button>
+    )
+  ) : (
+    <Button
+      kind={stops.length ? "danger" : "primary"}
+      large
+      disabled={missing.length > 0 || (stops.length > 0 && !(air.accepted && air.despite.reason.trim() && air.despite.who.trim())) || air.start.isPending}
+      onClick={air.send}
+    >
+      <RadioIcon aria-hidden /> {stops.length ? "Start anyway" : "Start the base"}
+    </Button>
+  );
+}
+
+/** The height to scale, and what will be meant. */
+function StackAndMeant(props: {
+  job: Schemas["JobView"];
+  view: Schemas["BaseView"];
+  reading: ReturnType<typeof useReading>;
+  setup: Schemas["SetUpView"] | null;
+}) {
+  const { job, view, reading, setup } = props;
+  return (
+    <div className="sticky top-0 flex flex-col gap-3">
+      <StackCard job={job} heights={view.heights} typed={reading.typed} />
+      <MeantTable
+        job={job}
+        meant={setup?.arp ?? null}
+        arpHeightM={view.heights.opening?.stack?.arp_height_m ?? null}
+        stationId={setup?.station_id ?? null}
+        air={null}
+        state={view.compared}
+        running={false}
+      />
+    </div>
   );
 }
 

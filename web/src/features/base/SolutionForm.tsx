@@ -65,76 +65,122 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
         {file && <span>{file.name}</span>}
       </div>
       {file && choices.length > 1 && (
-        <Select
-          label={`The file holds ${choices.length} solutions. Which is the base?`}
-          value={site}
-          options={[{ value: "", label: "choose one: nothing is taken before" }, ...choices.map((item) => ({ value: item.name, label: item.words }))]}
-          onChange={(chosen) => {
-            setSite(chosen);
-            readIn(file, chosen);
-          }}
-        />
+        <SolutionPicker choices={choices} site={site} setSite={setSite} readIn={readIn} file={file} />
       )}
       {read.isError && <Note tone="flag">{sentenceOf(read.error)}</Note>}
       {offered && <Lines values={offered.file.values} typed={typed} onTake={(name, text) => change(name)(text)} />}
-      <div className="grid grid-cols-1 sm:grid-cols-3 gap-x-4 gap-y-2">
-        {FIELDS.map((field) => (
-          <div key={field.name} className={field.wide ? "col-span-full" : ""}>
-            <TextField
-              label={field.label}
-              name={field.name}
-              value={typed[field.name]}
-              onChange={change(field.name)}
-              placeholder={field.placeholder}
-              hint={field.hint}
-              {...(field.lines ? { lines: field.lines } : {})}
-              problem={refused?.field === field.name ? refused.sentence : null}
-            />
-          </div>
-        ))}
-        <Select
-          label="The solution is of"
-          value={typed.refers_to}
-          options={[
-            { value: "", label: "choose" },
-            { value: "mark", label: "the mark" },
-            { value: "arp", label: "the ARP above it" },
-          ]}
-          onChange={change("refers_to")}
-        />
-        <p className="col-span-2 self-end pb-2 text-base text-faded">{offered?.antenna ?? "A computation that read the antenna height of the log gives the mark; one that took it as 0 gives the ARP."}</p>
-        <div className="col-span-full">
-          <FrameStepChoice step={step.data} operation={typed.operation} onOperation={change("operation")} />
-        </div>
-      </div>
+      <SolutionFields typed={typed} change={change} refused={refused} offered={offered} step={step} />
       {refused && refused.field !== "operation" && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
       {seen && <Moves job={job} seen={seen} />}
       {seen && stop && <TickRow what="I have checked these values; use them anyway" done={accepted} onTick={() => setAccepted(!accepted)} />}
       {seen && props.locked && <Note>The present coordinate is locked as control quality; this one takes its place.</Note>}
-      <div className="flex gap-3">
-        <Button kind={seen ? "quiet" : "primary"} disabled={look.isPending} onClick={() => look.mutate(wish)}>
-          Look at what moves
-        </Button>
-        {seen && (
-          <Button
-            kind="primary"
-            disabled={(stop && !accepted) || apply.isPending}
-            onClick={() =>
-              apply.mutate(wish, {
-                onSuccess: () => {
-                  setTyped(EMPTY);
-                  setFile(null);
-                  read.reset();
-                  look.reset();
-                },
-              })
-            }
-          >
-            Lock it in
-          </Button>
-        )}
-      </div>
+      <SolutionActions seen={seen} look={look} wish={wish} stop={stop} accepted={accepted} apply={apply} setTyped={setTyped} setFile={setFile} read={read} />
     </>
+  );
+}
+
+/** Which of the solutions of a file is the base. */
+function SolutionPicker(props: {
+  choices: Schemas["SolutionChoice"][];
+  site: string;
+  setSite: (value: string) => void;
+  readIn: (sent: { name: string; content_base64: string }, of: string) => void;
+  file: { name: string; content_base64: string };
+}) {
+  const { choices, site, setSite, readIn, file } = props;
+  return (
+    <Select
+      label={`The file holds ${choices.length} solutions. Which is the base?`}
+      value={site}
+      options={[{ value: "", label: "choose one: nothing is taken before" }, ...choices.map((item) => ({ value: item.name, label: item.words }))]}
+      onChange={(chosen) => {
+        setSite(chosen);
+        readIn(file, chosen);
+      }}
+    />
+  );
+}
+
+/** Look at what moves, then lock it in. */
+function SolutionActions(props: {
+  seen: Schemas["SolutionPreview"] | undefined;
+  look: ReturnType<typeof usePreviewSolution>;
+  wish: Parameters<ReturnType<typeof useApplySolution>["mutate"]>[0];
+  stop: boolean | undefined;
+  accepted: boolean;
+  apply: ReturnType<typeof useApplySolution>;
+  setTyped: (value: Typed) => void;
+  setFile: (value: null) => void;
+  read: ReturnType<typeof useReadSolution>;
+}) {
+  const { seen, look, wish, stop, accepted, apply, setTyped, setFile, read } = props;
+  return (
+    <div className="flex gap-3">
+      <Button kind={seen ? "quiet" : "primary"} disabled={look.isPending} onClick={() => look.mutate(wish)}>
+        Look at what moves
+      </Button>
+      {seen && (
+        <Button
+          kind="primary"
+          disabled={(stop && !accepted) || apply.isPending}
+          onClick={() =>
+            apply.mutate(wish, {
+              onSuccess: () => {
+                setTyped(EMPTY);
+                setFile(null);
+                read.reset();
+                look.reset();
+              },
+            })
+          }
+        >
+          Lock it in
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** What a solution says: typed, pasted or filled in of a file. */
+function SolutionFields(props: {
+  typed: Typed;
+  change: (name: keyof Typed) => (value: string) => void;
+  refused: Problem | undefined;
+  offered: Schemas["SolutionOffered"] | null;
+  step: ReturnType<typeof useSolutionFrame>;
+}) {
+  const { typed, change, refused, offered, step } = props;
+  return (
+    <div className="grid grid-cols-1 sm:grid-cols-3 gap-x-4 gap-y-2">
+      {FIELDS.map((field) => (
+        <div key={field.name} className={field.wide ? "col-span-full" : ""}>
+          <TextField
+            label={field.label}
+            name={field.name}
+            value={typed[field.name]}
+            onChange={change(field.name)}
+            placeholder={field.placeholder}
+            hint={field.hint}
+            {...(field.lines ? { lines: field.lines } : {})}
+            problem={refused?.field === field.name ? refused.sentence : null}
+          />
+        </div>
+      ))}
+      <Select
+        label="The solution is of"
+        value={typed.refers_to}
+        options={[
+          { value: "", label: "choose" },
+          { value: "mark", label: "the mark" },
+          { value: "arp", label: "the ARP above it" },
+        ]}
+        onChange={change("refers_to")}
+      />
+      <p className="col-span-2 self-end pb-2 text-base text-faded">{offered?.antenna ?? "A computation that read the antenna height of the log gives the mark; one that took it as 0 gives the ARP."}</p>
+      <div className="col-span-full">
+        <FrameStepChoice step={step.data} operation={typed.operation} onOperation={change("operation")} />
+      </div>
+    </div>
   );
 }
 

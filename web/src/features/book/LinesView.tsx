@@ -36,21 +36,7 @@ export function LinesView({ job, tabs }: ViewProps) {
       action={first && <AddToBook job={job} weather={first.weather} />}
     >
       <CrewsDiffer job={job} />
-      <div className="mb-3 grid grid-cols-1 lg:grid-cols-[1fr_15rem_15rem] items-end gap-3">
-        <TextField label="Find" name="find_line" value={text} onChange={setText} placeholder="words of a line" />
-        <Select
-          label="About"
-          value={group}
-          options={[{ value: "", label: "everything" }, ...(first?.groups ?? []).map((item) => ({ value: item.group, label: item.words }))]}
-          onChange={(value) => setGroup(value as NonNullable<BookFilter["group"]>)}
-        />
-        <Select
-          label="Day"
-          value={onDay}
-          options={[{ value: "", label: "all days" }, ...days.map((item) => ({ value: item.day, label: item.words }))]}
-          onChange={setOnDay}
-        />
-      </div>
+      <LineFilter text={text} setText={setText} group={group} first={first} setGroup={setGroup} onDay={onDay} days={days} setOnDay={setOnDay} />
       {book.isError && <Note tone="flag">{sentenceOf(book.error)}</Note>}
       {book.data && (
         <>
@@ -59,24 +45,13 @@ export function LinesView({ job, tabs }: ViewProps) {
               <Note tone="flag">{first.passwords}</Note>
             </div>
           )}
-          {lines.length === 0 && <Note>{filtered ? "No line like that." : "Nothing is written yet."}</Note>}
+          {lines.length === 0 && <Note>{filtered ? "No line matches." : "Nothing is written yet."}</Note>}
           <div className="hidden text-base text-faded sm:grid sm:grid-cols-[1fr_7rem_1fr]">
             <span className="text-right">the machine</span>
             <span />
             <span>the crew</span>
           </div>
-          <ol>
-            {lines.map((line, n) => (
-              <Entry
-                key={line.id}
-                job={job}
-                line={line}
-                newDay={day(line.at_s, job.time_zone) !== day(lines[n - 1]?.at_s ?? 0, job.time_zone)}
-                open={line.id === openId}
-                onOpen={() => setOpen(line.id === openId ? null : line.id)}
-              />
-            ))}
-          </ol>
+          <LineList lines={lines} job={job} openId={openId} setOpen={setOpen} />
           {book.hasNextPage && (
             <ShowMore busy={book.isFetchingNextPage} onMore={() => void book.fetchNextPage()}>
               Earlier lines:
@@ -85,6 +60,61 @@ export function LinesView({ job, tabs }: ViewProps) {
         </>
       )}
     </Page>
+  );
+}
+
+/** Lines, newest first. */
+function LineList(props: {
+  lines: Schemas["BookLine"][];
+  job: Schemas["JobView"];
+  openId: string | null;
+  setOpen: (value: string | null) => void;
+}) {
+  const { lines, job, openId, setOpen } = props;
+  return (
+    <ol>
+      {lines.map((line, n) => (
+        <Entry
+          key={line.id}
+          job={job}
+          line={line}
+          newDay={day(line.at_s, job.time_zone) !== day(lines[n - 1]?.at_s ?? 0, job.time_zone)}
+          open={line.id === openId}
+          onOpen={() => setOpen(line.id === openId ? null : line.id)}
+        />
+      ))}
+    </ol>
+  );
+}
+
+/** Words, what lines are about, and the day. */
+function LineFilter(props: {
+  text: string;
+  setText: (value: string) => void;
+  group: "" | "job" | "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "kit";
+  first: Schemas["BookView"] | undefined;
+  setGroup: (value: "" | "job" | "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "kit") => void;
+  onDay: string;
+  days: Schemas["Day"][];
+  setOnDay: (value: string) => void;
+}) {
+  const { text, setText, group, first, setGroup, onDay, days, setOnDay } = props;
+  return (
+    <div className="mb-3 grid grid-cols-1 lg:grid-cols-[1fr_15rem_15rem] items-end gap-3">
+      <TextField label="Find" name="find_line" value={text} onChange={setText} placeholder="words of a line" />
+      <Select
+        label="About"
+        value={group}
+        options={[{ value: "", label: "everything" }, ...(first?.groups ?? []).map((item) => ({ value: item.group, label: item.words }))]}
+        onChange={(value) => setGroup(value as NonNullable<BookFilter["group"]>)}
+      />
+      <Select
+        label="Day"
+        value={onDay}
+        options={[{ value: "", label: "all days" }, ...days.map((item) => ({ value: item.day, label: item.words }))]}
+        onChange={setOnDay}
+      />
+    </div>
   );
 }
 

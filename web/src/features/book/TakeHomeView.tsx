@@ -41,81 +41,111 @@ export function TakeHomeView({ job, tabs }: ViewProps) {
     >
       {doubts.data && doubts.data.points.length > 0 && <Doubtful job={job} doubts={doubts.data} doubtful={doubtful} onChange={setDoubtful} />}
       <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_20rem] gap-6">
-        <section className="flex flex-col gap-3">
-          <h2 className="text-xl font-bold">The CSV's columns, in order</h2>
-          <div className="flex flex-wrap gap-2">
-            <Button onClick={() => setColumns(null)}>The usual ones</Button>
-            {data.orders.map((order) => (
-              <Button key={order.words} onClick={() => setColumns(order.columns)}>
-                {order.words}
-              </Button>
-            ))}
-          </div>
-          <ol className="flex flex-wrap gap-2" aria-label="Columns">
-            {used.map((key) => (
-              <li key={key}>
-                <button
-                  type="button"
-                  aria-label={`Leave ${wordsOf(key)} out`}
-                  className="flex min-h-touch items-center gap-2 rounded border-2 border-ink bg-page px-3"
-                  onClick={() => setColumns(used.filter((item) => item !== key))}
-                >
-                  {wordsOf(key)} <X aria-hidden size={16} />
-                </button>
-              </li>
-            ))}
-          </ol>
-          <Select
-            label="One more column"
-            value=""
-            options={[{ value: "", label: "Choose" }, ...data.columns.filter((item) => !used.includes(item.key)).map((item) => ({ value: item.key, label: item.words }))]}
-            onChange={(key) => key && setColumns([...used, key])}
-          />
-          <div className="w-64">
-            <Select
-              label="Unit of lengths"
-              value={unit}
-              options={[{ value: "", label: "as the job has it" }, ...data.units.map((item) => ({ value: item, label: { m: "metre", ft: "foot", sft: "US survey foot" }[item] }))]}
-              onChange={(value) => setUnit(value as typeof unit)}
-            />
-          </div>
-        </section>
-        <section className="flex flex-col gap-2">
-          <h2 className="text-xl font-bold">Reports</h2>
-          {reports.map((item) => (
-            <Button key={item.kind} disabled={busy} onClick={() => work.begin(beginReport(job.id, item.kind))}>
-              <FileText aria-hidden size={18} /> {item.title}
-            </Button>
-          ))}
-          <h2 className="mt-3 text-xl font-bold">Other formats</h2>
-          {data.formats
-            .filter((item) => item.format !== "csv")
-            .map((item) => (
-              <Button key={item.format} disabled={busy} onClick={() => take(item.format)}>
-                <Download aria-hidden size={18} /> {item.words}
-              </Button>
-            ))}
-          <h2 className="mt-3 text-xl font-bold">All of the job</h2>
-          <Button disabled={busy} onClick={() => work.begin(beginPackage(job.id))}>
-            <Package aria-hidden size={18} /> Package
-          </Button>
-          <p className="text-base text-faded">
-            Rows, Book, raw streams and photos in one file. Unpack it on another machine, on the page of all jobs; lines of other jobs go sealed.
-          </p>
-          <p className="text-base text-faded">
-            The base's observables as RINEX, and raw streams:{" "}
-            <Link className="underline" to={`/job/${job.id}/base?view=earlier`}>
-              bases that ran
-            </Link>
-            , and of the one that runs its step Raw data. The control list: on the page{" "}
-            <Link className="underline" to={`/job/${job.id}/job`}>
-              Job
-            </Link>
-            .
-          </p>
-        </section>
+        <ColumnChoice setColumns={setColumns} data={data} used={used} wordsOf={wordsOf} unit={unit} setUnit={setUnit} />
+        <OtherFiles reports={reports} busy={busy} work={work} job={job} data={data} take={take} />
       </div>
     </Page>
+  );
+}
+
+/** Reports, other formats of points, and the whole job as a package. */
+function OtherFiles(props: {
+  reports: Schemas["ReportOffered"][];
+  busy: boolean;
+  work: ReturnType<typeof useWork>;
+  job: Schemas["JobView"];
+  data: Schemas["TakeHomeView"];
+  take: (format: string) => void;
+}) {
+  const { reports, busy, work, job, data, take } = props;
+  return (
+    <section className="flex flex-col gap-2">
+      <h2 className="text-xl font-bold">Reports</h2>
+      {reports.map((item) => (
+        <Button key={item.kind} disabled={busy} onClick={() => work.begin(beginReport(job.id, item.kind))}>
+          <FileText aria-hidden size={18} /> {item.title}
+        </Button>
+      ))}
+      <h2 className="mt-3 text-xl font-bold">Other formats</h2>
+      {data.formats
+        .filter((item) => item.format !== "csv")
+        .map((item) => (
+          <Button key={item.format} disabled={busy} onClick={() => take(item.format)}>
+            <Download aria-hidden size={18} /> {item.words}
+          </Button>
+        ))}
+      <h2 className="mt-3 text-xl font-bold">All of the job</h2>
+      <Button disabled={busy} onClick={() => work.begin(beginPackage(job.id))}>
+        <Package aria-hidden size={18} /> Package
+      </Button>
+      <p className="text-base text-faded">
+        Rows, Book, raw streams and photos in one file. Unpack it on another machine, on the page of all jobs; lines of other jobs go sealed.
+      </p>
+      <p className="text-base text-faded">
+        The base's observables as RINEX, and raw streams:{" "}
+        <Link className="underline" to={`/job/${job.id}/base?view=earlier`}>
+          bases that ran
+        </Link>
+        , and of the one that runs its step Raw data. The control list: on the page{" "}
+        <Link className="underline" to={`/job/${job.id}/job`}>
+          Job
+        </Link>
+        .
+      </p>
+    </section>
+  );
+}
+
+/** The columns of the CSV, in order, and its unit. */
+function ColumnChoice(props: {
+  setColumns: (value: string[] | null) => void;
+  data: Schemas["TakeHomeView"];
+  used: string[];
+  wordsOf: (key: string) => string;
+  unit: "" | "m" | "ft" | "sft";
+  setUnit: (value: "" | "m" | "ft" | "sft") => void;
+}) {
+  const { setColumns, data, used, wordsOf, unit, setUnit } = props;
+  return (
+    <section className="flex flex-col gap-3">
+      <h2 className="text-xl font-bold">The CSV's columns, in order</h2>
+      <div className="flex flex-wrap gap-2">
+        <Button onClick={() => setColumns(null)}>The usual ones</Button>
+        {data.orders.map((order) => (
+          <Button key={order.words} onClick={() => setColumns(order.columns)}>
+            {order.words}
+          </Button>
+        ))}
+      </div>
+      <ol className="flex flex-wrap gap-2" aria-label="Columns">
+        {used.map((key) => (
+          <li key={key}>
+            <button
+              type="button"
+              aria-label={`Leave ${wordsOf(key)} out`}
+              className="flex min-h-touch items-center gap-2 rounded border-2 border-ink bg-page px-3"
+              onClick={() => setColumns(used.filter((item) => item !== key))}
+            >
+              {wordsOf(key)} <X aria-hidden size={16} />
+            </button>
+          </li>
+        ))}
+      </ol>
+      <Select
+        label="One more column"
+        value=""
+        options={[{ value: "", label: "Choose" }, ...data.columns.filter((item) => !used.includes(item.key)).map((item) => ({ value: item.key, label: item.words }))]}
+        onChange={(key) => key && setColumns([...used, key])}
+      />
+      <div className="w-64">
+        <Select
+          label="Unit of lengths"
+          value={unit}
+          options={[{ value: "", label: "as the job has it" }, ...data.units.map((item) => ({ value: item, label: { m: "metre", ft: "foot", sft: "US survey foot" }[item] }))]}
+          onChange={(value) => setUnit(value as typeof unit)}
+        />
+      </div>
+    </section>
   );
 }
 

@@ -49,7 +49,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
   return (
     <Page
       title="Chain"
-      why="What a coordinate from here hangs on. Whole where something independent agrees; evidence, not a certificate."
+      why="What a coordinate from here depends on. Whole where something independent agrees; evidence, not a certificate."
       tabs={tabs}
       aside={next ? <p className="text-xl font-bold">{next.words}</p> : <p className="text-faded">Every link is checked. It stays so until something changes.</p>}
       action={next && <LinkButton to={`/job/${job.id}/${next.page}`}>{next.press}</LinkButton>}
@@ -59,39 +59,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
       </div>
       <Stakes links={chain.links} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
       <div className="mt-2 grid grid-cols-1 sm:grid-cols-2 gap-4">
-        <section className="rounded border-2 border-line bg-page px-4 py-2" aria-label={`Link ${link.name}`}>
-          <h2 className="flex items-center gap-3 text-xl font-bold">
-            <StateMark state={link.state} size={26} /> {link.name}
-            <span className={`font-semibold ${link.state === "disagrees" ? "text-flag" : "text-faded"}`}>{link.state}</span>
-          </h2>
-          {!link.seen.some((seen) => seen.words === link.why) && <p className="leading-6">{link.why}</p>}
-          <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] leading-6">
-            <Row name="meant" value={link.meant} />
-            <Row name="observed" value={link.observed} />
-            <Row name="difference" value={link.difference} />
-            <Row name="one sigma" value={link.sigma_m === null ? "" : `${length(link.sigma_m, unit)} ${sign}`} />
-          </dl>
-          {link.seen.length > 0 && (
-            <ul className="mt-1 border-t border-line" aria-label="Evidence">
-              {link.seen.map((seen) => (
-                <li key={seen.words}>
-                  <Link to={`/job/${job.id}/${seen.page}`} className="flex min-h-touch items-center leading-5 underline">
-                    {seen.words}
-                  </Link>
-                </li>
-              ))}
-            </ul>
-          )}
-          {link.due && (
-            <p className="mt-1 border-t border-line pt-1 leading-6">
-              <b>Next: </b>
-              {link.due.words}{" "}
-              <Link to={`/job/${job.id}/${link.due.page}`} className="underline">
-                {link.due.press}
-              </Link>
-            </p>
-          )}
-        </section>
+        <LinkCard link={link} unit={unit} sign={sign} job={job} />
         <section aria-label="Error budget" className="rounded border-2 border-line bg-page px-4 py-2">
           <BudgetNumbers shown={budget} unit={unit} />
           <p className="mt-2 border-t border-line pt-2 text-lg leading-6">
@@ -108,6 +76,45 @@ function Links({ job, chain, tabs }: ChainViewProps) {
         </section>
       </div>
     </Page>
+  );
+}
+
+/** One link: how good, why, its evidence, and what is due. */
+function LinkCard({ link, unit, sign, job }: { link: Schemas["Link"]; unit: Schemas["JobView"]["length_unit"]; sign: string; job: Schemas["JobView"] }) {
+  return (
+    <section className="rounded border-2 border-line bg-page px-4 py-2" aria-label={`Link ${link.name}`}>
+      <h2 className="flex items-center gap-3 text-xl font-bold">
+        <StateMark state={link.state} size={26} /> {link.name}
+        <span className={`font-semibold ${link.state === "disagrees" ? "text-flag" : "text-faded"}`}>{link.state}</span>
+      </h2>
+      {!link.seen.some((seen) => seen.words === link.why) && <p className="leading-6">{link.why}</p>}
+      <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] leading-6">
+        <Row name="meant" value={link.meant} />
+        <Row name="observed" value={link.observed} />
+        <Row name="difference" value={link.difference} />
+        <Row name="one sigma" value={link.sigma_m === null ? "" : `${length(link.sigma_m, unit)} ${sign}`} />
+      </dl>
+      {link.seen.length > 0 && (
+        <ul className="mt-1 border-t border-line" aria-label="Evidence">
+          {link.seen.map((seen) => (
+            <li key={seen.words}>
+              <Link to={`/job/${job.id}/${seen.page}`} className="flex min-h-touch items-center leading-5 underline">
+                {seen.words}
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+      {link.due && (
+        <p className="mt-1 border-t border-line pt-1 leading-6">
+          <b>Next: </b>
+          {link.due.words}{" "}
+          <Link to={`/job/${job.id}/${link.due.page}`} className="underline">
+            {link.due.press}
+          </Link>
+        </p>
+      )}
+    </section>
   );
 }
 

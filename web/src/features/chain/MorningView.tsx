@@ -10,7 +10,7 @@ export function MorningView({ job, tabs, morning }: ChainViewProps & { morning: 
   return (
     <Page
       title="Morning"
-      why="What still holds from last time, and what must be seen anew today."
+      why="What still holds from last time, and what must be checked again today."
       tabs={tabs}
       aside={<p className="text-xl font-bold">About {Math.round(morning.minutes)} minutes until work can start.</p>}
       action={<LinkButton to={`/job/${job.id}/${morning.first.page}`}>{morning.first.press}</LinkButton>}

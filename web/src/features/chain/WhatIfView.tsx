@@ -52,43 +52,11 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
-        <div className="flex flex-col gap-4">
-          <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
-          <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
-          <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
-            <legend className="mb-1 font-semibold">Needed at 95 %</legend>
-            <TextField label="horizontal" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
-            <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
-          </fieldset>
-          <fieldset className="flex flex-col gap-2">
-            <legend className="mb-1 font-semibold">If I</legend>
-            {shown?.changes.map((change) => (
-              <button
-                key={change.key}
-                type="button"
-                aria-pressed={change.done}
-                onClick={() => setChanges(changes.includes(change.key) ? changes.filter((item) => item !== change.key) : [...changes, change.key])}
-                className={`flex min-h-touch items-center justify-between gap-3 rounded border-2 px-3 text-left ${change.done ? "border-checked bg-checkedwash font-bold" : "border-line bg-page"}`}
-              >
-                <span>{change.words}</span>
-                <span className="text-base whitespace-nowrap text-faded">
-                  {length(change.horizontal_95_m, unit)}, {length(change.vertical_95_m, unit)}
-                </span>
-              </button>
-            ))}
-          </fieldset>
-        </div>
+        <WhatIfFields baseline={baseline} setBaseline={setBaseline} shown={shown} unit={unit} sign={sign} at={at} absolute={absolute} setAbsolute={setAbsolute} need={need} setNeed={setNeed} setChanges={setChanges} changes={changes} />
         <div className="min-w-0">
           {shown && <Shown shown={shown} unit={unit} />}
           {shown && shown.ways.length > 0 && shown.ways[0]!.changes.length > 0 && (
-            <section aria-label="Ways to what is needed" className="mt-3">
-              <h2 className="font-bold">Ways there, the cheapest first</h2>
-              {shown.ways.map((way) => (
-                <Note key={way.changes.join()}>
-                  {way.changes.join(", ")}: <b>{length(way.horizontal_95_m, unit)} {sign}</b> horizontally, <b>{length(way.vertical_95_m, unit)} {sign}</b> in height
-                </Note>
-              ))}
-            </section>
+            <Ways shown={shown} unit={unit} sign={sign} />
           )}
           {over.data?.wash && (
             <section aria-label="Over the plan" className="mt-3">
@@ -99,6 +67,79 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
         </div>
       </div>
     </Page>
+  );
+}
+
+/** The ways to what is needed, the cheapest first. */
+function Ways({ shown, unit, sign }: { shown: Schemas["BudgetShown"]; unit: "m" | "ft" | "sft"; sign: string }) {
+  return (
+    <section aria-label="Ways to what is needed" className="mt-3">
+      <h2 className="font-bold">Ways there, the cheapest first</h2>
+      {shown.ways.map((way) => (
+        <Note key={way.changes.join()}>
+          {way.changes.join(", ")}: <b>{length(way.horizontal_95_m, unit)} {sign}</b> horizontally, <b>{length(way.vertical_95_m, unit)} {sign}</b> in height
+        </Note>
+      ))}
+    </section>
+  );
+}
+
+/** What is moved: distance, one thing of the chain, and what is needed. */
+function WhatIfFields(props: {
+  baseline: string;
+  setBaseline: (value: string) => void;
+  shown: Schemas["BudgetShown"] | undefined;
+  unit: Schemas["JobView"]["length_unit"];
+  sign: string;
+  at: (field: string) => string | null;
+  absolute: boolean;
+  setAbsolute: (value: boolean) => void;
+  need: { horizontal: string; vertical: string };
+  setNeed: (value: { horizontal: string; vertical: string }) => void;
+  setChanges: (value: string[]) => void;
+  changes: string[];
+}) {
+  const { baseline, setBaseline, shown, unit, sign, at, absolute, setAbsolute, need, setNeed, setChanges, changes } = props;
+  return (
+    <div className="flex flex-col gap-4">
+      <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
+      <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
+      <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
+        <legend className="mb-1 font-semibold">Needed at 95 %</legend>
+        <TextField label="horizontal" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+        <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
+      </fieldset>
+      <ChangesOffered shown={shown} setChanges={setChanges} changes={changes} unit={unit} />
+    </div>
+  );
+}
+
+/** What can be moved, each by a press. */
+function ChangesOffered(props: {
+  shown: Schemas["BudgetShown"] | undefined;
+  setChanges: (value: string[]) => void;
+  changes: string[];
+  unit: "m" | "ft" | "sft";
+}) {
+  const { shown, setChanges, changes, unit } = props;
+  return (
+    <fieldset className="flex flex-col gap-2">
+      <legend className="mb-1 font-semibold">If I</legend>
+      {shown?.changes.map((change) => (
+        <button
+          key={change.key}
+          type="button"
+          aria-pressed={change.done}
+          onClick={() => setChanges(changes.includes(change.key) ? changes.filter((item) => item !== change.key) : [...changes, change.key])}
+          className={`flex min-h-touch items-center justify-between gap-3 rounded border-2 px-3 text-left ${change.done ? "border-checked bg-checkedwash font-bold" : "border-line bg-page"}`}
+        >
+          <span>{change.words}</span>
+          <span className="text-base whitespace-nowrap text-faded">
+            {length(change.horizontal_95_m, unit)}, {length(change.vertical_95_m, unit)}
+          </span>
+        </button>
+      ))}
+    </fieldset>
   );
 }
 

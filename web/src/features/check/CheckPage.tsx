@@ -88,28 +88,43 @@ function ShotView({ job, tabs }: ViewProps) {
     >
       <div className="flex flex-col gap-4 lg:grid lg:grid-cols-[21.5rem_minmax(0,1fr)] lg:gap-6">
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onRequest={setRequest} pole={pole} onPole={setPole} problem={problem} />
-        <div className="flex min-w-0 flex-col gap-3 hand:order-2">
-          <div className="flex flex-col gap-3 hand:order-2">
-            {shown && <Verdict check={shown} />}
-            {shown && shown.of_this_base && !shown.agrees && <FindingLines findings={together} />}
-          </div>
-          {shown ? (
-            <Difference job={job} check={shown} all={all} />
-          ) : (
-            <Note>No check {all.length > 0 ? "from this base " : ""}yet. Near the base first, then at the far end of the job.</Note>
-          )}
-          <div className="flex flex-col gap-3 hand:order-3">
-            {shown && <FindingLines findings={shown.findings.slice(1)} />}
-            {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
-            <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
-            {checks.hasNextPage && (
-              <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>
-                Earlier checks:
-              </ShowMore>
-            )}
-          </div>
-        </div>
+        <ShotSide shown={shown} together={together} job={job} all={all} setShownId={setShownId} checks={checks} />
       </div>
     </Page>
+  );
+}
+
+/** What the shot is of, and where the stand-in stands. */
+function ShotSide(props: {
+  shown: Schemas["Check"] | null;
+  together: Schemas["Finding"][];
+  job: Schemas["JobView"];
+  all: Schemas["Check"][];
+  setShownId: (value: string | null) => void;
+  checks: ReturnType<typeof useChecks>;
+}) {
+  const { shown, together, job, all, setShownId, checks } = props;
+  return (
+    <div className="flex min-w-0 flex-col gap-3 hand:order-2">
+      <div className="flex flex-col gap-3 hand:order-2">
+        {shown && <Verdict check={shown} />}
+        {shown && shown.of_this_base && !shown.agrees && <FindingLines findings={together} />}
+      </div>
+      {shown ? (
+        <Difference job={job} check={shown} all={all} />
+      ) : (
+        <Note>No check {all.length > 0 ? "from this base " : ""}yet. Near the base first, then at the far end of the job.</Note>
+      )}
+      <div className="flex flex-col gap-3 hand:order-3">
+        {shown && <FindingLines findings={shown.findings.slice(1)} />}
+        {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
+        <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
+        {checks.hasNextPage && (
+          <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>
+            Earlier checks:
+          </ShowMore>
+        )}
+      </div>
+    </div>
   );
 }

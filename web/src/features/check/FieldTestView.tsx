@@ -7,7 +7,7 @@ import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
-import { PoleFields, usePole } from "../../ui/pole";
+import { PoleFields, usePole, type Pole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
 import type { ViewProps } from "../../ui/view";
@@ -63,45 +63,65 @@ export function FieldTestView({ job, tabs }: ViewProps) {
       {tests.isError && <Note tone="flag">{sentenceOf(tests.error)}</Note>}
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
-          {now ? (
-            <>
-              <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
-              <TextField label="Seconds a shot" name="seconds" value={seconds} onChange={setSeconds} problem={at("seconds")} />
-              <Button disabled={now.measured === 0 || shot !== null} onClick={() => send(now, true)}>
-                Last point again
-              </Button>
-              <GiveUp job={job} id={now.id} />
-            </>
-          ) : (
-            <>
-              <Select
-                label="Test"
-                value={wish.full ? "full" : "simplified"}
-                onChange={(kind) => set({ full: kind === "full" })}
-                options={[
-                  { value: "simplified", label: "simplified", detail: "one series, 25 min: gross errors" },
-                  { value: "full", label: "full", detail: "three series, starts 90 min apart: uncertainties" },
-                ]}
-              />
-              <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder={tests.data?.usual_xy ?? ""} problem={at("sigma_xy")} />
-              <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder={tests.data?.usual_h ?? ""} problem={at("sigma_h")} />
-              <TextField label="Distance, measured otherwise" name="distance" value={wish.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
-              <TextField
-                label="Height of point 2 above 1"
-                name="height_difference"
-                value={wish.height_difference}
-                onChange={(height_difference) => set({ height_difference })}
-                placeholder="empty: none"
-                problem={at("height_difference")}
-              />
-            </>
-          )}
+          {<FieldTestFields now={now} job={job} pole={pole} setPole={setPole} problem={problem} seconds={seconds} setSeconds={setSeconds} at={at} shot={shot} send={send} wish={wish} set={set} tests={tests} />}
         </div>
         <div className="flex min-w-0 flex-col gap-3">
           {newest ? <Test job={job} test={newest} /> : <Note>No field test in this job. Two points 2 to 20 m apart, some distance from the base, under the sky you work in.</Note>}
         </div>
       </div>
     </Page>
+  );
+}
+
+/** What a test rests on before it begins; while it runs, the pole and the last point again. */
+function FieldTestFields(props: {
+  now: Schemas["FieldTestView"] | null;
+  job: Schemas["JobView"];
+  pole: Pole;
+  setPole: (pole: Pole) => void;
+  problem: Problem | undefined;
+  seconds: string;
+  setSeconds: (value: string) => void;
+  at: (field: string) => string | null;
+  shot: Schemas["ShotNow"] | null;
+  send: (test: Schemas["FieldTestView"], again?: boolean) => void;
+  wish: typeof EMPTY;
+  set: (more: Partial<typeof EMPTY>) => void;
+  tests: ReturnType<typeof useFieldTests>;
+}) {
+  const { now, job, pole, setPole, problem, seconds, setSeconds, at, shot, send, wish, set, tests } = props;
+  return now ? (
+    <>
+      <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
+      <TextField label="Seconds a shot" name="seconds" value={seconds} onChange={setSeconds} problem={at("seconds")} />
+      <Button disabled={now.measured === 0 || shot !== null} onClick={() => send(now, true)}>
+        Last point again
+      </Button>
+      <GiveUp job={job} id={now.id} />
+    </>
+  ) : (
+    <>
+      <Select
+        label="Test"
+        value={wish.full ? "full" : "simplified"}
+        onChange={(kind) => set({ full: kind === "full" })}
+        options={[
+          { value: "simplified", label: "simplified", detail: "one series, 25 min: gross errors" },
+          { value: "full", label: "full", detail: "three series, starts 90 min apart: uncertainties" },
+        ]}
+      />
+      <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder={tests.data?.usual_xy ?? ""} problem={at("sigma_xy")} />
+      <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder={tests.data?.usual_h ?? ""} problem={at("sigma_h")} />
+      <TextField label="Distance, measured otherwise" name="distance" value={wish.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
+      <TextField
+        label="Height of point 2 above 1"
+        name="height_difference"
+        value={wish.height_difference}
+        onChange={(height_difference) => set({ height_difference })}
+        placeholder="empty: none"
+        problem={at("height_difference")}
+      />
+    </>
   );
 }
 

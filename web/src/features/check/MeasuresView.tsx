@@ -50,28 +50,7 @@ export function MeasuresView({ job, tabs }: ViewProps) {
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
-        <div className="flex flex-col gap-3">
-          <Select label="Measured" value={wish.kind} options={KINDS} onChange={(kind) => set({ kind: kind as Schemas["MeasureRequest"]["kind"] })} />
-          <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
-            <Select label="From" value={wish.from_name} options={names} onChange={(from_name) => set({ from_name })} />
-            <Select label="To" value={wish.to_name} options={names} onChange={(to_name) => set({ to_name })} />
-          </div>
-          <TextField label="It says" name="measured" large value={wish.measured} onChange={(measured) => set({ measured })} placeholder={wish.kind === "levelled" ? "−1.234 m" : "34.512 m"} problem={at("measured")} />
-          {wish.kind === "slope" && (
-            <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
-              <TextField label="Above the first" name="from_above" value={wish.from_above ?? ""} onChange={(from_above) => set({ from_above })} placeholder="0" problem={at("from_above")} />
-              <TextField label="Above the second" name="to_above" value={wish.to_above ?? ""} onChange={(to_above) => set({ to_above })} placeholder="0" problem={at("to_above")} />
-            </div>
-          )}
-          <TextField
-            label="Good to (one sigma)"
-            name="sigma"
-            value={wish.sigma ?? ""}
-            onChange={(sigma) => set({ sigma })}
-            placeholder={view.data?.usual_sigmas[wish.kind] ?? ""}
-            problem={at("sigma")}
-          />
-        </div>
+        <MeasureFields wish={wish} set={set} names={names} at={at} view={view} />
         <div className="flex min-w-0 flex-col gap-3">
           {view.isError && <Note tone="flag">{sentenceOf(view.error)}</Note>}
           {view.data && view.data.measures.length === 0 && <Note>Nothing measured without GNSS yet. One distance and one height difference are worth more than ten fixes.</Note>}
@@ -89,6 +68,41 @@ export function MeasuresView({ job, tabs }: ViewProps) {
         </div>
       </div>
     </Page>
+  );
+}
+
+/** Two points, and what the tape or the level says. */
+function MeasureFields(props: {
+  wish: Schemas["MeasureRequest"];
+  set: (more: Partial<{ from_above?: string; from_name: string; kind: "slope" | "horizontal" | "levelled"; measured: string; sigma?: string; to_above?: string; to_name: string; }>) => void;
+  names: ({ value: string; label: string })[];
+  at: (field: string) => string | null;
+  view: ReturnType<typeof useMeasures>;
+}) {
+  const { wish, set, names, at, view } = props;
+  return (
+    <div className="flex flex-col gap-3">
+      <Select label="Measured" value={wish.kind} options={KINDS} onChange={(kind) => set({ kind: kind as Schemas["MeasureRequest"]["kind"] })} />
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
+        <Select label="From" value={wish.from_name} options={names} onChange={(from_name) => set({ from_name })} />
+        <Select label="To" value={wish.to_name} options={names} onChange={(to_name) => set({ to_name })} />
+      </div>
+      <TextField label="It says" name="measured" large value={wish.measured} onChange={(measured) => set({ measured })} placeholder={wish.kind === "levelled" ? "−1.234 m" : "34.512 m"} problem={at("measured")} />
+      {wish.kind === "slope" && (
+        <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
+          <TextField label="Above the first" name="from_above" value={wish.from_above ?? ""} onChange={(from_above) => set({ from_above })} placeholder="0" problem={at("from_above")} />
+          <TextField label="Above the second" name="to_above" value={wish.to_above ?? ""} onChange={(to_above) => set({ to_above })} placeholder="0" problem={at("to_above")} />
+        </div>
+      )}
+      <TextField
+        label="Good to (one sigma)"
+        name="sigma"
+        value={wish.sigma ?? ""}
+        onChange={(sigma) => set({ sigma })}
+        placeholder={view.data?.usual_sigmas[wish.kind] ?? ""}
+        problem={at("sigma")}
+      />
+    </div>
   );
 }
 

@@ -6,7 +6,7 @@ import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
-import { PoleFields, usePole } from "../../ui/pole";
+import { PoleFields, usePole, type Pole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
 import { PoleTop } from "../../plots/PoleTop";
@@ -32,7 +32,7 @@ export function PoleView({ job, tabs }: ViewProps) {
   return (
     <Page
       title="Pole"
-      why="Its bubble out of true is a constant lean that no average removes. Turn it on any firm point."
+      why="A bubble out of true gives a constant lean that no average removes. Turn it on any firm point."
       tabs={tabs}
       aside={
         shot ? (
@@ -59,32 +59,54 @@ export function PoleView({ job, tabs }: ViewProps) {
     >
       {turns.isError && <Note tone="flag">{sentenceOf(turns.error)}</Note>}
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
-        <div className="flex flex-col gap-3">
-          {now ? (
-            <InHand job={job} now={now} onAgain={() => send(true)} />
-          ) : (
-            <>
-              <TextField label="Which pole" name="pole" value={name} onChange={setTyped} hint={view?.never_turned.includes(name) ? "Never turned yet." : undefined} />
-              <Select
-                label="Turned to"
-                value={sides}
-                onChange={setSides}
-                options={[
-                  { value: "2", label: "two sides", detail: "half their difference" },
-                  { value: "4", label: "four sides", detail: "and a check of the foot" },
-                ]}
-              />
-            </>
-          )}
-          <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
-          <TextField label="Seconds" name="seconds" value={seconds} onChange={setSeconds} problem={problem?.field === "seconds" ? problem.sentence : null} />
-        </div>
+        <PoleTurnFields now={now} job={job} send={send} name={name} setTyped={setTyped} view={view} sides={sides} setSides={setSides} pole={pole} setPole={setPole} problem={problem} seconds={seconds} setSeconds={setSeconds} />
         <div className="flex min-w-0 flex-col gap-3">
           {view?.turned.map((turned) => <Turned key={turned.series_id} job={job} turned={turned} />)}
           {view && view.turned.length === 0 && <Note>No pole of this job has been turned. What a turn shows is kept with the pole in Kit.</Note>}
         </div>
       </div>
     </Page>
+  );
+}
+
+/** Which pole, how often it is turned, and how long each shot lasts. */
+function PoleTurnFields(props: {
+  now: Schemas["TurnNow"] | null;
+  job: Schemas["JobView"];
+  send: (again?: boolean) => void;
+  name: string;
+  setTyped: (value: string | null) => void;
+  view: Schemas["Turns"] | undefined;
+  sides: string;
+  setSides: (value: string) => void;
+  pole: Pole;
+  setPole: (pole: Pole) => void;
+  problem: Problem | undefined;
+  seconds: string;
+  setSeconds: (value: string) => void;
+}) {
+  const { now, job, send, name, setTyped, view, sides, setSides, pole, setPole, problem, seconds, setSeconds } = props;
+  return (
+    <div className="flex flex-col gap-3">
+      {now ? (
+        <InHand job={job} now={now} onAgain={() => send(true)} />
+      ) : (
+        <>
+          <TextField label="Which pole" name="pole" value={name} onChange={setTyped} hint={view?.never_turned.includes(name) ? "Never turned yet." : undefined} />
+          <Select
+            label="Turned to"
+            value={sides}
+            onChange={setSides}
+            options={[
+              { value: "2", label: "two sides", detail: "half their difference" },
+              { value: "4", label: "four sides", detail: "and a check of the foot" },
+            ]}
+          />
+        </>
+      )}
+      <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
+      <TextField label="Seconds" name="seconds" value={seconds} onChange={setSeconds} problem={problem?.field === "seconds" ? problem.sentence : null} />
+    </div>
   );
 }
 

@@ -58,22 +58,37 @@ export function ReseatView({ job, tabs }: ViewProps) {
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
-        <div className="flex flex-col gap-3">
-          <MarkPicker
-            jobId={job.id}
-            label="Known mark"
-            value={mark}
-            onPick={(next) => {
-              setPicked(next);
-              choose([]);
-            }}
-          />
-          {view.isError && mark && <Note tone="flag">{sentenceOf(view.error)}</Note>}
-          {mark && view.data && <Shots job={job} shots={view.data.shots} chosen={chosen} onChoose={choose} />}
-        </div>
+        <ReseatFields job={job} mark={mark} setPicked={setPicked} choose={choose} view={view} chosen={chosen} />
         <div className="min-w-0">{shown ? <Preview job={job} shown={shown} /> : <Note>One epoch or averages, one shot or several: averages are preferred, and how they scatter is shown.</Note>}</div>
       </div>
     </Page>
+  );
+}
+
+/** The known mark, and the shots on it. */
+function ReseatFields(props: {
+  job: Schemas["JobView"];
+  mark: ReturnType<typeof useCurrentMark>;
+  setPicked: (value: Schemas["MarkView"] | null) => void;
+  choose: (ids: string[]) => void;
+  view: ReturnType<typeof useReseat>;
+  chosen: string[];
+}) {
+  const { job, mark, setPicked, choose, view, chosen } = props;
+  return (
+    <div className="flex flex-col gap-3">
+      <MarkPicker
+        jobId={job.id}
+        label="Known mark"
+        value={mark}
+        onPick={(next) => {
+          setPicked(next);
+          choose([]);
+        }}
+      />
+      {view.isError && mark && <Note tone="flag">{sentenceOf(view.error)}</Note>}
+      {mark && view.data && <Shots job={job} shots={view.data.shots} chosen={chosen} onChoose={choose} />}
+    </div>
   );
 }
 
@@ -134,29 +149,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
         </p>
       </div>
       <FindingLines findings={shown.findings} />
-      <CardTable className="w-full text-right text-base">
-        <thead>
-          <tr className="border-b-2 border-line text-faded">
-            <th className="text-left font-semibold">base mark</th>
-            <th className="font-semibold">east</th>
-            <th className="font-semibold">north</th>
-            <th className="font-semibold">height</th>
-          </tr>
-        </thead>
-        <tbody>
-          {[
-            { name: "now", place: shown.before },
-            { name: "after", place: shown.after },
-          ].map(({ name, place }) => (
-            <tr key={name} className="border-b border-line">
-              <td className="text-left font-semibold">{name}</td>
-              <td>{length(place.east_m, unit)}</td>
-              <td>{length(place.north_m, unit)}</td>
-              <td>{length(place.height_m, unit)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </CardTable>
+      <BeforeAfter shown={shown} unit={unit} />
       <h2 className="font-bold">Checks and points, before and after</h2>
       <CardTable className="w-full text-left text-base" aria-label="What moves">
         <tbody>
@@ -170,6 +163,35 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
         </tbody>
       </CardTable>
     </section>
+  );
+}
+
+/** The base coordinate now, and after the re-seat. */
+function BeforeAfter({ shown, unit }: { shown: Schemas["ReseatPreview"]; unit: Schemas["JobView"]["length_unit"] }) {
+  return (
+    <CardTable className="w-full text-right text-base">
+      <thead>
+        <tr className="border-b-2 border-line text-faded">
+          <th className="text-left font-semibold">base mark</th>
+          <th className="font-semibold">east</th>
+          <th className="font-semibold">north</th>
+          <th className="font-semibold">height</th>
+        </tr>
+      </thead>
+      <tbody>
+        {[
+          { name: "now", place: shown.before },
+          { name: "after", place: shown.after },
+        ].map(({ name, place }) => (
+          <tr key={name} className="border-b border-line">
+            <td className="text-left font-semibold">{name}</td>
+            <td>{length(place.east_m, unit)}</td>
+            <td>{length(place.north_m, unit)}</td>
+            <td>{length(place.height_m, unit)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </CardTable>
   );
 }
 

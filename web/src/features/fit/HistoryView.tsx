@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { sentenceOf } from "../../api/client";
+import { sentenceOf, type Schemas } from "../../api/client";
 import { useFitCompared, useFitHistory, useUndoFit } from "../../api/fit";
 import { clock, day, decimal, length, partsPerMillion, signed, UNIT_SIGN } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
@@ -55,37 +55,44 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
         <div>
           {compared.isError && <Note tone="flag">{sentenceOf(compared.error)}</Note>}
           {compared.data && picked.length === 2 && (
-            <section aria-label="Two fits compared">
-              <p className="text-5xl font-bold whitespace-nowrap" data-testid="fits-apart">
-                {length(compared.data.largest_m, unit)} <span className="text-xl">{UNIT_SIGN[unit]} apart at most</span>
-              </p>
-              <p className="mb-2">
-                Scale by {partsPerMillion(compared.data.scale_ppm)} ppm, rotation by {decimal(compared.data.rotation_deg, 5)}°: the later − the earlier.
-              </p>
-              <CardTable className="w-full text-right">
-                <thead>
-                  <tr className="border-b-2 border-line text-faded">
-                    <th className="text-left font-semibold">mark</th>
-                    <th className="font-semibold">east</th>
-                    <th className="font-semibold">north</th>
-                    <th className="font-semibold">height</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {compared.data.marks.map((mark) => (
-                    <tr key={mark.name} className="border-b border-line">
-                      <td className="py-1 text-left font-bold">{mark.name}</td>
-                      <td>{signed(mark.east_m, unit)}</td>
-                      <td>{signed(mark.north_m, unit)}</td>
-                      <td>{signed(mark.up_m, unit)}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </CardTable>
-            </section>
+            <Compared fits={compared.data} unit={unit} />
           )}
         </div>
       </div>
     </Page>
+  );
+}
+
+/** Two fits side by side, mark by mark. */
+function Compared({ fits, unit }: { fits: NonNullable<ReturnType<typeof useFitCompared>["data"]>; unit: Schemas["JobView"]["length_unit"] }) {
+  return (
+    <section aria-label="Two fits compared">
+      <p className="text-5xl font-bold whitespace-nowrap" data-testid="fits-apart">
+        {length(fits.largest_m, unit)} <span className="text-xl">{UNIT_SIGN[unit]} apart at most</span>
+      </p>
+      <p className="mb-2">
+        Scale by {partsPerMillion(fits.scale_ppm)} ppm, rotation by {decimal(fits.rotation_deg, 5)}°: the later − the earlier.
+      </p>
+      <CardTable className="w-full text-right">
+        <thead>
+          <tr className="border-b-2 border-line text-faded">
+            <th className="text-left font-semibold">mark</th>
+            <th className="font-semibold">east</th>
+            <th className="font-semibold">north</th>
+            <th className="font-semibold">height</th>
+          </tr>
+        </thead>
+        <tbody>
+          {fits.marks.map((mark) => (
+            <tr key={mark.name} className="border-b border-line">
+              <td className="py-1 text-left font-bold">{mark.name}</td>
+              <td>{signed(mark.east_m, unit)}</td>
+              <td>{signed(mark.north_m, unit)}</td>
+              <td>{signed(mark.up_m, unit)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </CardTable>
+    </section>
   );
 }

@@ -43,33 +43,7 @@ export function MarkNumbers(props: { job: Schemas["JobView"]; mark: Mark; test: 
           <LinkButton to={`/job/${job.id}/fit?view=measure&line=${mark.line_id}`}>Measure {mark.name}</LinkButton>
         </div>
       ) : (
-        <table className="mt-1 w-full text-right text-base leading-6">
-          <thead>
-            <tr className="text-sm text-faded">
-              <th className="text-left font-semibold">{UNIT_SIGN[unit]}</th>
-              <th className="font-semibold">east</th>
-              <th className="font-semibold">north</th>
-              <th className="font-semibold">height</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map(([name, ...cells]) => (
-              <tr key={name} className="border-t border-line">
-                <th className="text-left font-semibold">{name}</th>
-                {cells.map((cell, n) => (
-                  <td key={n}>{cell}</td>
-                ))}
-              </tr>
-            ))}
-            {pairs.map(([name, flat, up]) => (
-              <tr key={name} className="border-t border-line">
-                <th className="text-left font-semibold">{name}</th>
-                <td colSpan={2}>{flat}</td>
-                <td>{up}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <NumbersTable unit={unit} rows={rows} pairs={pairs} />
       )}
       <p className="mt-1 text-sm leading-5 text-faded">Residuals are fitted − given, left out is predicted by the others − given. Test: {props.test}.</p>
       {mark.shots.length > 0 && (
@@ -80,6 +54,39 @@ export function MarkNumbers(props: { job: Schemas["JobView"]; mark: Mark; test: 
         </div>
       )}
     </section>
+  );
+}
+
+/** Residual, left-out difference and test of a mark, axis by axis. */
+function NumbersTable({ unit, rows, pairs }: { unit: Schemas["JobView"]["length_unit"]; rows: ([string, string, string, string])[]; pairs: ([string, string, string])[] }) {
+  return (
+    <table className="mt-1 w-full text-right text-base leading-6">
+      <thead>
+        <tr className="text-sm text-faded">
+          <th className="text-left font-semibold">{UNIT_SIGN[unit]}</th>
+          <th className="font-semibold">east</th>
+          <th className="font-semibold">north</th>
+          <th className="font-semibold">height</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(([name, ...cells]) => (
+          <tr key={name} className="border-t border-line">
+            <th className="text-left font-semibold">{name}</th>
+            {cells.map((cell, n) => (
+              <td key={n}>{cell}</td>
+            ))}
+          </tr>
+        ))}
+        {pairs.map(([name, flat, up]) => (
+          <tr key={name} className="border-t border-line">
+            <th className="text-left font-semibold">{name}</th>
+            <td colSpan={2}>{flat}</td>
+            <td>{up}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -51,41 +51,53 @@ export function MarksView({ job, fit, tabs }: FitViewProps) {
           </div>
         )}
       </div>
-      <CardTable className="w-full text-right" aria-label="Local coordinates">
-        <thead>
-          <tr className="border-b-2 border-line text-faded">
-            <th className="py-1 text-left font-semibold">mark</th>
-            <th className="font-semibold">local east</th>
-            <th className="font-semibold">local north</th>
-            <th className="font-semibold">height</th>
-            <th className="font-semibold">GNSS east</th>
-            <th className="font-semibold">GNSS north</th>
-            <th className="font-semibold">ellipsoidal</th>
-            <th className="pl-4 text-left font-semibold">measured by</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {fit.marks.map((mark) => (
-            <tr key={mark.line_id} className="border-b border-line">
-              <td className="py-1 text-left text-xl font-bold">{mark.name}</td>
-              <td>{length(mark.local_e_m, unit)}</td>
-              <td>{length(mark.local_n_m, unit)}</td>
-              <td>{length(mark.local_h_m, unit)}</td>
-              <td>{length(mark.gnss_e_m, unit)}</td>
-              <td>{length(mark.gnss_n_m, unit)}</td>
-              <td>{length(mark.gnss_h_m, unit)}</td>
-              <td className="pl-4 text-left text-base text-faded">{mark.origin}</td>
-              <td className="py-1 pl-2">
-                <Button onClick={() => setEdited(mark)}>correct</Button>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </CardTable>
+      <LocalMarks fit={fit} unit={unit} setEdited={setEdited} />
       {fit.marks.length === 0 && <Note>No mark yet.</Note>}
       <p className="mt-2 text-faded">All lengths in {UNIT_SIGN[unit]}.</p>
     </Page>
+  );
+}
+
+/** The marks with their local coordinates. */
+function LocalMarks(props: {
+  fit: Schemas["FitView"];
+  unit: Schemas["JobView"]["length_unit"];
+  setEdited: (value: Schemas["FitMarkView"] | "new" | null) => void;
+}) {
+  const { fit, unit, setEdited } = props;
+  return (
+    <CardTable className="w-full text-right" aria-label="Local coordinates">
+      <thead>
+        <tr className="border-b-2 border-line text-faded">
+          <th className="py-1 text-left font-semibold">mark</th>
+          <th className="font-semibold">local east</th>
+          <th className="font-semibold">local north</th>
+          <th className="font-semibold">height</th>
+          <th className="font-semibold">GNSS east</th>
+          <th className="font-semibold">GNSS north</th>
+          <th className="font-semibold">ellipsoidal</th>
+          <th className="pl-4 text-left font-semibold">measured by</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {fit.marks.map((mark) => (
+          <tr key={mark.line_id} className="border-b border-line">
+            <td className="py-1 text-left text-xl font-bold">{mark.name}</td>
+            <td>{length(mark.local_e_m, unit)}</td>
+            <td>{length(mark.local_n_m, unit)}</td>
+            <td>{length(mark.local_h_m, unit)}</td>
+            <td>{length(mark.gnss_e_m, unit)}</td>
+            <td>{length(mark.gnss_n_m, unit)}</td>
+            <td>{length(mark.gnss_h_m, unit)}</td>
+            <td className="pl-4 text-left text-base text-faded">{mark.origin}</td>
+            <td className="py-1 pl-2">
+              <Button onClick={() => setEdited(mark)}>correct</Button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </CardTable>
   );
 }
 
@@ -174,40 +186,47 @@ function ListImport({ job, file, onClose }: { job: Schemas["JobView"]; file: { n
               {question}
             </Note>
           ))}
-          <CardTable className="w-full text-right" aria-label="Lines of the list">
-            <thead>
-              <tr className="border-b-2 border-line text-faded">
-                <th className="text-left font-semibold">line</th>
-                <th className="text-left font-semibold">mark</th>
-                <th className="font-semibold">local east</th>
-                <th className="font-semibold">local north</th>
-                <th className="font-semibold">height</th>
-                <th className="pl-4 text-left font-semibold">GNSS side</th>
-              </tr>
-            </thead>
-            <tbody>
-              {data.rows.map((row) => (
-                <tr key={row.line} className="border-b border-line">
-                  <td className="py-1 text-left">{row.line}</td>
-                  <td className="text-left font-bold">{row.name}</td>
-                  {row.refusal ? (
-                    <td colSpan={4} className="text-left font-semibold text-flag">
-                      {row.refusal}
-                    </td>
-                  ) : (
-                    <>
-                      <td>{length(row.local_e_m, job.length_unit)}</td>
-                      <td>{length(row.local_n_m, job.length_unit)}</td>
-                      <td>{length(row.local_h_m, job.length_unit)}</td>
-                      <td className="pl-4 text-left text-faded">{row.has_gnss ? "in the file" : "to be measured"}</td>
-                    </>
-                  )}
-                </tr>
-              ))}
-            </tbody>
-          </CardTable>
+          <ListLines data={data} job={job} />
         </>
       )}
     </Page>
+  );
+}
+
+/** The lines of a file, as they would be taken. */
+function ListLines({ data, job }: { data: Schemas["FitFileRead"]; job: Schemas["JobView"] }) {
+  return (
+    <CardTable className="w-full text-right" aria-label="Lines of the list">
+      <thead>
+        <tr className="border-b-2 border-line text-faded">
+          <th className="text-left font-semibold">line</th>
+          <th className="text-left font-semibold">mark</th>
+          <th className="font-semibold">local east</th>
+          <th className="font-semibold">local north</th>
+          <th className="font-semibold">height</th>
+          <th className="pl-4 text-left font-semibold">GNSS side</th>
+        </tr>
+      </thead>
+      <tbody>
+        {data.rows.map((row) => (
+          <tr key={row.line} className="border-b border-line">
+            <td className="py-1 text-left">{row.line}</td>
+            <td className="text-left font-bold">{row.name}</td>
+            {row.refusal ? (
+              <td colSpan={4} className="text-left font-semibold text-flag">
+                {row.refusal}
+              </td>
+            ) : (
+              <>
+                <td>{length(row.local_e_m, job.length_unit)}</td>
+                <td>{length(row.local_n_m, job.length_unit)}</td>
+                <td>{length(row.local_h_m, job.length_unit)}</td>
+                <td className="pl-4 text-left text-faded">{row.has_gnss ? "in the file" : "to be measured"}</td>
+              </>
+            )}
+          </tr>
+        ))}
+      </tbody>
+    </CardTable>
   );
 }

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { problemOf, sentenceOf } from "../../api/client";
+import { problemOf, sentenceOf, type Schemas } from "../../api/client";
 import { useRecordFitShot } from "../../api/fit";
 import { useLive } from "../../api/live";
 import { length, UNIT_SIGN } from "../../lib/format";
@@ -68,40 +68,47 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
             </Link>
           )}
         </div>
-        <div className="min-w-0">
-          {fit.marks.length === 0 && <Note>No mark has local coordinates yet.</Note>}
-          {mark && mark.off_m !== null && (
-            <section className="mb-4 rounded border-2 border-line bg-page p-4" aria-label={`Difference of ${mark.name}`}>
-              <p className="text-faded">
-                {mark.name} from where {mark.horizontal ? "the others put" : "the fit puts"} it
-              </p>
-              <p className={`text-6xl font-bold whitespace-nowrap ${mark.state === "disagrees" ? "text-flag" : ""}`} data-testid="fit-difference">
-                {length(mark.off_m, unit)} <span className="text-2xl">{UNIT_SIGN[unit]} horizontally</span>
-              </p>
-              {mark.off_up_m !== null && (
-                <p className="text-4xl font-bold">
-                  {length(mark.off_up_m, unit)} <span className="text-xl">{UNIT_SIGN[unit]} in height</span>
-                </p>
-              )}
-              <p className="mt-1 text-lg">{fit.next.line_id === mark.line_id ? fit.next.words : mark.words}</p>
-            </section>
-          )}
-          <CardTable className="w-full text-left" aria-label="Marks to measure">
-            <tbody>
-              {fit.marks.map((item) => (
-                <tr key={item.line_id} className={`border-b border-line ${item.line_id === mark?.line_id ? "bg-lath/30" : ""}`}>
-                  <td className="w-10 py-2 pl-2">
-                    <StateMark state={item.state} size={22} />
-                  </td>
-                  <td className="text-xl font-bold">{item.name}</td>
-                  <td>{item.words}</td>
-                  <td className="text-faded">{item.gnss_e_m === null ? "" : item.origin}</td>
-                </tr>
-              ))}
-            </tbody>
-          </CardTable>
-        </div>
+        <MeasuredMarks fit={fit} mark={mark} unit={unit} />
       </div>
     </Page>
+  );
+}
+
+/** How far the mark is from where the fit puts it, and which are still to be measured. */
+function MeasuredMarks({ fit, mark, unit }: { fit: Schemas["FitView"]; mark: Schemas["FitMarkView"] | null; unit: Schemas["JobView"]["length_unit"] }) {
+  return (
+    <div className="min-w-0">
+      {fit.marks.length === 0 && <Note>No mark has local coordinates yet.</Note>}
+      {mark && mark.off_m !== null && (
+        <section className="mb-4 rounded border-2 border-line bg-page p-4" aria-label={`Difference of ${mark.name}`}>
+          <p className="text-faded">
+            {mark.name} from where {mark.horizontal ? "the others put" : "the fit puts"} it
+          </p>
+          <p className={`text-6xl font-bold whitespace-nowrap ${mark.state === "disagrees" ? "text-flag" : ""}`} data-testid="fit-difference">
+            {length(mark.off_m, unit)} <span className="text-2xl">{UNIT_SIGN[unit]} horizontally</span>
+          </p>
+          {mark.off_up_m !== null && (
+            <p className="text-4xl font-bold">
+              {length(mark.off_up_m, unit)} <span className="text-xl">{UNIT_SIGN[unit]} in height</span>
+            </p>
+          )}
+          <p className="mt-1 text-lg">{fit.next.line_id === mark.line_id ? fit.next.words : mark.words}</p>
+        </section>
+      )}
+      <CardTable className="w-full text-left" aria-label="Marks to measure">
+        <tbody>
+          {fit.marks.map((item) => (
+            <tr key={item.line_id} className={`border-b border-line ${item.line_id === mark?.line_id ? "bg-lath/30" : ""}`}>
+              <td className="w-10 py-2 pl-2">
+                <StateMark state={item.state} size={22} />
+              </td>
+              <td className="text-xl font-bold">{item.name}</td>
+              <td>{item.words}</td>
+              <td className="text-faded">{item.gnss_e_m === null ? "" : item.origin}</td>
+            </tr>
+          ))}
+        </tbody>
+      </CardTable>
+    </div>
   );
 }

@@ -34,23 +34,7 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
       }
     >
       <div className="grid grid-cols-1 sm:grid-cols-2 gap-6">
-        <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
-          <legend className="px-2 text-xl font-bold">Horizontal</legend>
-          <Select label="May differ by" value={models.horizontal} options={options("horizontal")} onChange={(value) => set({ horizontal: value as Models["horizontal"] })} hint={gives("horizontal")} />
-          <Select
-            label="Local distances are"
-            value={models.distances}
-            options={options("distances")}
-            onChange={(value) => set({ distances: value as Models["distances"] })}
-            hint={gives("distances")}
-          />
-          {held && <Select label="Scale held at" value={models.held_scale} options={options("held_scale")} onChange={(value) => set({ held_scale: value as Models["held_scale"] })} />}
-          {held && models.held_scale === "typed" && <TextField label="Scale" name="scale" value={typed.scale} onChange={(scale) => setTyped({ ...typed, scale })} placeholder="1.0000578" problem={at("scale")} />}
-          <Select label="Local north is" value={models.north} options={options("north")} onChange={(value) => set({ north: value as Models["north"] })} hint={at("north") ? <span className="font-semibold text-flag">{at("north")}</span> : models.horizontal === "shift" ? "It is held." : "It is what the rotation is compared with."} />
-          {models.north === "typed" && (
-            <TextField label="Degrees, anticlockwise" name="north_deg" value={typed.north_deg} onChange={(north_deg) => setTyped({ ...typed, north_deg })} placeholder="−37.4" problem={at("north_deg")} />
-          )}
-        </fieldset>
+        <HorizontalModel models={models} options={options} set={set} gives={gives} held={held} typed={typed} setTyped={setTyped} at={at} />
         <div className="flex flex-col gap-4">
           <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
             <legend className="px-2 text-xl font-bold">Vertical</legend>
@@ -80,5 +64,38 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
         </div>
       </div>
     </Page>
+  );
+}
+
+/** The horizontal model, its scale and its north. */
+function HorizontalModel(props: {
+  models: Schemas["FitModels"];
+  options: (field: keyof Models) => { value: string; label: string; detail?: string }[];
+  set: (more: Partial<Models>) => void;
+  gives: (field: keyof Models) => string | undefined;
+  held: boolean;
+  typed: { scale: string; north_deg: string };
+  setTyped: (value: { scale: string; north_deg: string }) => void;
+  at: (field: string) => string | null;
+}) {
+  const { models, options, set, gives, held, typed, setTyped, at } = props;
+  return (
+    <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
+      <legend className="px-2 text-xl font-bold">Horizontal</legend>
+      <Select label="May differ by" value={models.horizontal} options={options("horizontal")} onChange={(value) => set({ horizontal: value as Models["horizontal"] })} hint={gives("horizontal")} />
+      <Select
+        label="Local distances are"
+        value={models.distances}
+        options={options("distances")}
+        onChange={(value) => set({ distances: value as Models["distances"] })}
+        hint={gives("distances")}
+      />
+      {held && <Select label="Scale held at" value={models.held_scale} options={options("held_scale")} onChange={(value) => set({ held_scale: value as Models["held_scale"] })} />}
+      {held && models.held_scale === "typed" && <TextField label="Scale" name="scale" value={typed.scale} onChange={(scale) => setTyped({ ...typed, scale })} placeholder="1.0000578" problem={at("scale")} />}
+      <Select label="Local north is" value={models.north} options={options("north")} onChange={(value) => set({ north: value as Models["north"] })} hint={at("north") ? <span className="font-semibold text-flag">{at("north")}</span> : models.horizontal === "shift" ? "It is held." : "It is what the rotation is compared with."} />
+      {models.north === "typed" && (
+        <TextField label="Degrees, anticlockwise" name="north_deg" value={typed.north_deg} onChange={(north_deg) => setTyped({ ...typed, north_deg })} placeholder="−37.4" problem={at("north_deg")} />
+      )}
+    </fieldset>
   );
 }

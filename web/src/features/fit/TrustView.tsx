@@ -33,31 +33,7 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
       aside={<Aside words={problem ? sentenceOf(problem) : fit.next.words} flag={Boolean(problem)} />}
       action={<NextAction job={job} fit={fit} busy={choose.isPending} onUse={use} onView={onView} />}
     >
-      <div className="mb-2 flex items-center gap-5 hand:flex-wrap hand:gap-x-3 hand:gap-y-2">
-        <StateMark state={fit.state} size={36} />
-        <p className="min-w-0 flex-1 text-xl leading-6 hand:min-w-64" data-testid="headline">
-          {fit.headline.value_m !== null && (
-            <span className={`mr-3 text-5xl font-bold whitespace-nowrap ${fit.state === "disagrees" ? "text-flag" : ""}`}>
-              {length(fit.headline.value_m, unit)}
-              <span className="ml-1 text-xl">{sign}</span>
-            </span>
-          )}
-          <span className="font-semibold">{fit.headline.words}</span>
-          {fit.horizontal && (fit.applied || fit.state !== "disagrees") && <span className="text-faded">{fit.applied ? (fit.applied.is_shown ? "; in use" : "; another fit is in use") : "; not applied"}</span>}
-        </p>
-        <div className="w-60 hand:min-w-40 hand:flex-1">
-          <Select
-            compact
-            label="Method"
-            value={fit.school}
-            options={fit.schools.map((item) => ({ value: item.school, label: item.title }))}
-            onChange={(school) => choose.mutate({ replaces_id: fit.chosen_id, school: school as Schemas["FitView"]["school"] })}
-          />
-        </div>
-        <Button className="px-3!" disabled={!fit.undo_words || undo.isPending} title={fit.undo_words} onClick={() => fit.chosen_id && undo.mutate({ replaces_id: fit.chosen_id })}>
-          <Undo2 aria-hidden size={20} /> Undo
-        </Button>
-      </div>
+      <Headline fit={fit} unit={unit} sign={sign} choose={choose} undo={undo} />
       {fit.marks.length === 0 ? (
         <Note>
           No mark has local coordinates: the job works in its projection. Bring a list in, or type a mark, where the control is in a system of its own.
@@ -93,6 +69,44 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
         </div>
       )}
     </Page>
+  );
+}
+
+/** How far the fit can be trusted, in one number. */
+function Headline(props: {
+  fit: Schemas["FitView"];
+  unit: Schemas["JobView"]["length_unit"];
+  sign: string;
+  choose: ReturnType<typeof useChooseFit>;
+  undo: ReturnType<typeof useUndoFit>;
+}) {
+  const { fit, unit, sign, choose, undo } = props;
+  return (
+    <div className="mb-2 flex items-center gap-5 hand:flex-wrap hand:gap-x-3 hand:gap-y-2">
+      <StateMark state={fit.state} size={36} />
+      <p className="min-w-0 flex-1 text-xl leading-6 hand:min-w-64" data-testid="headline">
+        {fit.headline.value_m !== null && (
+          <span className={`mr-3 text-5xl font-bold whitespace-nowrap ${fit.state === "disagrees" ? "text-flag" : ""}`}>
+            {length(fit.headline.value_m, unit)}
+            <span className="ml-1 text-xl">{sign}</span>
+          </span>
+        )}
+        <span className="font-semibold">{fit.headline.words}</span>
+        {fit.horizontal && (fit.applied || fit.state !== "disagrees") && <span className="text-faded">{fit.applied ? (fit.applied.is_shown ? "; in use" : "; another fit is in use") : "; not applied"}</span>}
+      </p>
+      <div className="w-60 hand:min-w-40 hand:flex-1">
+        <Select
+          compact
+          label="Method"
+          value={fit.school}
+          options={fit.schools.map((item) => ({ value: item.school, label: item.title }))}
+          onChange={(school) => choose.mutate({ replaces_id: fit.chosen_id, school: school as Schemas["FitView"]["school"] })}
+        />
+      </div>
+      <Button className="px-3!" disabled={!fit.undo_words || undo.isPending} title={fit.undo_words} onClick={() => fit.chosen_id && undo.mutate({ replaces_id: fit.chosen_id })}>
+        <Undo2 aria-hidden size={20} /> Undo
+      </Button>
+    </div>
   );
 }
 
@@ -199,27 +213,40 @@ function Marks(props: {
               </td>
               <td className={`text-xl ${mark.gnss_e_m === null || mark.horizontal || mark.use === "check" ? "font-bold" : "text-faded"}`}>{size(mark.off_m)}</td>
               <td className={`text-xl ${mark.gnss_e_m === null || mark.vertical || mark.use === "check" ? "font-bold" : "text-faded"}`}>{size(mark.off_up_m)}</td>
-              <td className="pr-2 whitespace-nowrap">
-                {mark.gnss_e_m !== null &&
-                  (["h", "v"] as const).map((part) => (
-                    <button
-                      key={part}
-                      type="button"
-                      role="switch"
-                      aria-checked={wants[part]}
-                      aria-label={`${mark.name} ${part === "h" ? "horizontal" : "vertical"}`}
-                      disabled={props.busy || (part === "v" && mark.local_h_m === null)}
-                      onClick={() => flip(part)}
-                      className={`ml-1 size-11 rounded border-2 text-lg font-bold disabled:opacity-45 ${wants[part] ? "border-checked bg-checked text-page" : "border-line bg-page"}`}
-                    >
-                      {part.toUpperCase()}
-                    </button>
-                  ))}
-              </td>
+              <UseButtons mark={mark} wants={wants} busy={props.busy} flip={flip} />
             </tr>
           );
         })}
       </tbody>
     </table>
+  );
+}
+
+/** Whether a mark is used horizontally and vertically. */
+function UseButtons(props: {
+  mark: Schemas["FitMarkView"];
+  wants: { h: boolean; v: boolean };
+  busy: boolean;
+  flip: (part: "h" | "v") => void;
+}) {
+  const { mark, wants, busy, flip } = props;
+  return (
+    <td className="pr-2 whitespace-nowrap">
+      {mark.gnss_e_m !== null &&
+        (["h", "v"] as const).map((part) => (
+          <button
+            key={part}
+            type="button"
+            role="switch"
+            aria-checked={wants[part]}
+            aria-label={`${mark.name} ${part === "h" ? "horizontal" : "vertical"}`}
+            disabled={busy || (part === "v" && mark.local_h_m === null)}
+            onClick={() => flip(part)}
+            className={`ml-1 size-11 rounded border-2 text-lg font-bold disabled:opacity-45 ${wants[part] ? "border-checked bg-checked text-page" : "border-line bg-page"}`}
+          >
+            {part.toUpperCase()}
+          </button>
+        ))}
+    </td>
   );
 }

@@ -63,41 +63,55 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
         </section>
         <div className="flex flex-col gap-4">
           {fit.horizontal && (
-            <section aria-label="Files" className="flex flex-col gap-2">
-              <h2 className="font-bold">The fit as files</h2>
-              {FILES.map((file) => (
-                <a key={file.file} href={`/api/jobs/${job.id}/${file.file}`} download className="inline-flex h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold">
-                  <Download aria-hidden size={18} /> {file.label}
-                </a>
-              ))}
-            </section>
+            <FitFiles job={job} />
           )}
-          <section aria-label="Applied before">
-            <h2 className="font-bold">Applied before</h2>
-            {first?.once.length === 0 && <p className="text-faded">None yet.</p>}
-            <ul className="flex flex-col gap-1">
-              {first?.once.map((item) => (
-                <li key={item.id} className="rounded border-2 border-line bg-page px-3 py-1 leading-5">
-                  <p className="flex items-center gap-2 font-semibold">
-                    {item.in_use && <StateMark state="checked" size={18} />}
-                    {item.dropped ? "dropped" : item.words}
-                  </p>
-                  <p className="text-base text-faded">
-                    {day(item.at_s, job.time_zone)} {clock(item.at_s, job.time_zone).slice(0, 5)}
-                    {!item.dropped && `, ${partsPerMillion(item.scale_ppm)} ppm`}
-                  </p>
-                  {!item.in_use && !item.dropped && (
-                    <Button disabled={again.isPending} onClick={() => again.mutate({ applied_id: item.id })}>
-                      use again
-                    </Button>
-                  )}
-                </li>
-              ))}
-            </ul>
-          </section>
+          <AppliedBefore first={first} job={job} again={again} />
         </div>
       </div>
     </Page>
+  );
+}
+
+/** The fit as a file for other programs. */
+function FitFiles({ job }: { job: Schemas["JobView"] }) {
+  return (
+    <section aria-label="Files" className="flex flex-col gap-2">
+      <h2 className="font-bold">The fit as files</h2>
+      {FILES.map((file) => (
+        <a key={file.file} href={`/api/jobs/${job.id}/${file.file}`} download className="inline-flex h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold">
+          <Download aria-hidden size={18} /> {file.label}
+        </a>
+      ))}
+    </section>
+  );
+}
+
+/** Fits that were applied before; one can be applied again. */
+function AppliedBefore({ first, job, again }: { first: Schemas["FitUse"] | undefined; job: Schemas["JobView"]; again: ReturnType<typeof useReapplyFit> }) {
+  return (
+    <section aria-label="Applied before">
+      <h2 className="font-bold">Applied before</h2>
+      {first?.once.length === 0 && <p className="text-faded">None yet.</p>}
+      <ul className="flex flex-col gap-1">
+        {first?.once.map((item) => (
+          <li key={item.id} className="rounded border-2 border-line bg-page px-3 py-1 leading-5">
+            <p className="flex items-center gap-2 font-semibold">
+              {item.in_use && <StateMark state="checked" size={18} />}
+              {item.dropped ? "dropped" : item.words}
+            </p>
+            <p className="text-base text-faded">
+              {day(item.at_s, job.time_zone)} {clock(item.at_s, job.time_zone).slice(0, 5)}
+              {!item.dropped && `, ${partsPerMillion(item.scale_ppm)} ppm`}
+            </p>
+            {!item.in_use && !item.dropped && (
+              <Button disabled={again.isPending} onClick={() => again.mutate({ applied_id: item.id })}>
+                use again
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

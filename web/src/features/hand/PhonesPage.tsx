@@ -146,7 +146,7 @@ function Passphrase() {
         type="password"
         value={typed.passphrase}
         onChange={(passphrase) => setTyped({ ...typed, passphrase })}
-        hint="Twelve signs or more: three words are easy to type."
+        hint="Twelve characters or more: three words are easy to type."
         problem={of("passphrase")}
       />
       <TextField
@@ -167,7 +167,7 @@ function Passphrase() {
       />
       <div className="flex flex-col items-end justify-end gap-2">
         {problem && !problem.field && <p className="font-semibold text-flag">{problem.sentence}</p>}
-        {set.isSuccess && <p role="status">Set. Every phone signs in anew.</p>}
+        {set.isSuccess && <p role="status">Set. Every phone has to sign in again.</p>}
         <Button type="submit" kind="primary" large disabled={set.isPending || !typed.passphrase || !typed.again}>
           Set the passphrase
         </Button>

@@ -60,22 +60,34 @@ export function AboutView({ job, tabs }: ViewProps) {
           About the program: what is shipped with it, and under which licences
         </Link>
       </p>
-      <div className="mt-2 grid grid-cols-1 sm:grid-cols-2 gap-6">
-        <Copy job={job} />
-        <section className="flex flex-col gap-3 rounded border-2 border-line bg-page p-4">
-          <h2 className="text-xl font-bold">{job.archived ? "Put away" : "Put the job away"}</h2>
-          <p className="text-faded">It leaves the list and keeps everything. It can be taken out again at any time.</p>
-          <div>
-            <Button
-              disabled={change.isPending}
-              onClick={() => change.mutate({ archived: !job.archived }, { onSuccess: () => void (job.archived || navigate("/")) })}
-            >
-              {job.archived ? "Take it out again" : "Put it away"}
-            </Button>
-          </div>
-        </section>
-      </div>
+      <CopyAndPutAway job={job} change={change} navigate={navigate} />
     </Page>
+  );
+}
+
+/** A copy of the job as a template, and putting it away. */
+function CopyAndPutAway(props: {
+  job: Schemas["JobView"];
+  change: ReturnType<typeof useChangeJob>;
+  navigate: ReturnType<typeof useNavigate>;
+}) {
+  const { job, change, navigate } = props;
+  return (
+    <div className="mt-2 grid grid-cols-1 sm:grid-cols-2 gap-6">
+      <Copy job={job} />
+      <section className="flex flex-col gap-3 rounded border-2 border-line bg-page p-4">
+        <h2 className="text-xl font-bold">{job.archived ? "Put away" : "Put the job away"}</h2>
+        <p className="text-faded">It leaves the list and keeps everything. It can be taken out again at any time.</p>
+        <div>
+          <Button
+            disabled={change.isPending}
+            onClick={() => change.mutate({ archived: !job.archived }, { onSuccess: () => void (job.archived || navigate("/")) })}
+          >
+            {job.archived ? "Take it out again" : "Put it away"}
+          </Button>
+        </div>
+      </section>
+    </div>
   );
 }
 

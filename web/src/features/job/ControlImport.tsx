@@ -49,33 +49,15 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
   const [said, setSaid] = useState<Said>({});
   const [correcting, setCorrecting] = useState<Schemas["ControlRow"] | null>(null);
   const body = useControlFile(file, said);
-  const preview = useQuery({
-    queryKey: ["preview", job.id, file.name, file.lastModified, said],
-    queryFn: () =>
-      answer(client.POST("/api/jobs/{job_id}/control/preview", { params: { path: { job_id: job.id } }, body: body.data! })),
-    enabled: body.data !== undefined,
-    retry: false,
-    placeholderData: (last) => last,
-  });
+  const preview = usePreview(job.id, file, said, body.data);
   const accept = useAcceptControl(job.id);
   const data = preview.data;
-
   return (
     <Page
       title={`Import ${file.name}`}
       why="Nothing is stored yet."
       aside={
-        data && (
-          <p>
-            <span className="font-bold">{counted(data.accepted, "line")} can be taken</span>
-            {data.refused > 0 && <span className="ml-3 font-bold text-flag">{data.refused} refused, with the reason</span>}
-            <span className="ml-3 text-faded">
-              {data.format}
-              {data.delimiter && `, ${data.encoding}, separated by ${data.delimiter}`}
-              {data.unit_stated ? ", the file says its unit" : ", the file does not say its unit"}
-            </span>
-          </p>
-        )
+        data && <PreviewCount data={data} />
       }
       action={
         <div className="flex gap-4">
@@ -98,32 +80,8 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
       {accept.isError && <Note tone="flag">{sentenceOf(accept.error)}</Note>}
       {data && !preview.isError && (
         <>
-          <div className="mb-4 grid grid-cols-1 sm:grid-cols-3 gap-4">
-            <Select
-              label="Numbers are in"
-              value={data.unit}
-              options={UNITS}
-              onChange={(unit) => setSaid({ ...said, unit: unit as "m" | "ft" | "sft" })}
-            />
-            {data.asks_height_kind && (
-              <Select
-                label="Heights are"
-                value={data.height_kind ?? ""}
-                options={KINDS}
-                onChange={(height_kind) => setSaid({ ...said, height_kind: height_kind as "ellipsoidal" | "elevation" })}
-              />
-            )}
-          </div>
-          {data.questions.map((question) => (
-            <div key={question} className="mb-3">
-              <Note tone="flag">{question}</Note>
-            </div>
-          ))}
-          {data.findings.length > 0 && (
-            <div className="mb-4">
-              <FindingLines findings={data.findings} />
-            </div>
-          )}
+          <FileMeaning data={data} setSaid={setSaid} said={said} />
+          <PreviewDoubts data={data} />
           {correcting && (
             <LineForm
               key={correcting.line}
@@ -140,16 +98,82 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
             data={data}
             onLine={(row, wish) => (wish === "correct" ? setCorrecting(row) : setSaid(saying(said, row.line, wish)))}
             unit={job.length_unit}
-            onRole={(place, role) => {
-              const roles = data.columns.map((column, at) =>
-                at === place ? role : column.role === role && role !== "ignored" ? "ignored" : column.role,
-              );
-              setSaid({ ...said, roles });
-            }}
+            onRole={(place, role) => setSaid({ ...said, roles: rolesWith(data, place, role) })}
           />
         </>
       )}
     </Page>
+  );
+}
+
+/** How the file would be read with what has been said of it; the last answer stays until the next is there. */
+function usePreview(jobId: string, file: File, said: Said, body: Schemas["ControlFile"] | undefined) {
+  return useQuery({
+    queryKey: ["preview", jobId, file.name, file.lastModified, said],
+    queryFn: () => answer(client.POST("/api/jobs/{job_id}/control/preview", { params: { path: { job_id: jobId } }, body: body! })),
+    enabled: body !== undefined,
+    retry: false,
+    placeholderData: (last: Schemas["ControlPreview"] | undefined) => last,
+  });
+}
+
+/** What each column is taken for, once one of them is: no other one is the same. */
+function rolesWith(data: Schemas["ControlPreview"], place: number, role: string): string[] {
+  return data.columns.map((column, at) => (at === place ? role : column.role === role && role !== "ignored" ? "ignored" : column.role));
+}
+
+/** What must be said before the list can be taken, and what speaks against lines of it. */
+function PreviewDoubts({ data }: { data: Schemas["ControlPreview"] }) {
+  return (
+    <>
+      {data.questions.map((question) => (
+        <div key={question} className="mb-3">
+          <Note tone="flag">{question}</Note>
+        </div>
+      ))}
+      {data.findings.length > 0 && (
+        <div className="mb-4">
+          <FindingLines findings={data.findings} />
+        </div>
+      )}
+    </>
+  );
+}
+
+/** What the numbers of the file are in. */
+function FileMeaning({ data, setSaid, said }: { data: Schemas["ControlPreview"]; setSaid: (value: Said) => void; said: Said }) {
+  return (
+    <div className="mb-4 grid grid-cols-1 sm:grid-cols-3 gap-4">
+      <Select
+        label="Numbers are in"
+        value={data.unit}
+        options={UNITS}
+        onChange={(unit) => setSaid({ ...said, unit: unit as "m" | "ft" | "sft" })}
+      />
+      {data.asks_height_kind && (
+        <Select
+          label="Heights are"
+          value={data.height_kind ?? ""}
+          options={KINDS}
+          onChange={(height_kind) => setSaid({ ...said, height_kind: height_kind as "ellipsoidal" | "elevation" })}
+        />
+      )}
+    </div>
+  );
+}
+
+/** How many lines can be taken, and how the file was read. */
+function PreviewCount({ data }: { data: Schemas["ControlPreview"] }) {
+  return (
+    <p>
+      <span className="font-bold">{counted(data.accepted, "line")} can be taken</span>
+      {data.refused > 0 && <span className="ml-3 font-bold text-flag">{data.refused} refused, with the reason</span>}
+      <span className="ml-3 text-faded">
+        {data.format}
+        {data.delimiter && `, ${data.encoding}, separated by ${data.delimiter}`}
+        {data.unit_stated ? ", the file says its unit" : ", the file does not say its unit"}
+      </span>
+    </p>
   );
 }
 
@@ -200,26 +224,7 @@ function PreviewTable(props: {
   const columns = data.columns.length ? data.columns : [...Array(Math.max(0, ...data.rows.map((row) => row.cells.length))).keys()];
   return (
     <CardTable className="w-full border-collapse bg-page text-base">
-      <thead>
-        <tr className="border-b-2 border-ink align-bottom">
-          <th className="p-2 text-left">Line</th>
-          {data.columns.length === 0 && columns.map((_, place) => <th key={place} />)}
-          {data.columns.map((column, place) => (
-            <th key={place} className="min-w-32 p-1 text-left">
-              <span className="block px-1 font-normal text-faded">{column.header ?? `column ${place + 1}`}</span>
-              <Select
-                compact
-                label={`Column ${place + 1} is`}
-                value={column.role}
-                options={ROLES}
-                onChange={(role) => props.onRole(place, role)}
-              />
-            </th>
-          ))}
-          <th className="p-2 text-right">Read as ({UNIT_SIGN[unit]})</th>
-          <th className="p-2 text-left">This line</th>
-        </tr>
-      </thead>
+      <PreviewHead data={data} columns={columns} onRole={props.onRole} unit={unit} />
       <tbody>
         {data.rows.map((row) => (
           <tr key={row.line} className={`border-b border-line ${row.accepted ? "" : "bg-flagwash"}`}>
@@ -252,6 +257,38 @@ function PreviewTable(props: {
         ))}
       </tbody>
     </CardTable>
+  );
+}
+
+/** The columns, and what each is taken for. */
+function PreviewHead(props: {
+  data: Schemas["ControlPreview"];
+  columns: unknown[];
+  onRole: (place: number, role: string) => void;
+  unit: Schemas["JobView"]["length_unit"];
+}) {
+  const { data, columns, onRole, unit } = props;
+  return (
+    <thead>
+      <tr className="border-b-2 border-ink align-bottom">
+        <th className="p-2 text-left">Line</th>
+        {data.columns.length === 0 && columns.map((_, place) => <th key={place} />)}
+        {data.columns.map((column, place) => (
+          <th key={place} className="min-w-32 p-1 text-left">
+            <span className="block px-1 font-normal text-faded">{column.header ?? `column ${place + 1}`}</span>
+            <Select
+              compact
+              label={`Column ${place + 1} is`}
+              value={column.role}
+              options={ROLES}
+              onChange={(role) => onRole(place, role)}
+            />
+          </th>
+        ))}
+        <th className="p-2 text-right">Read as ({UNIT_SIGN[unit]})</th>
+        <th className="p-2 text-left">This line</th>
+      </tr>
+    </thead>
   );
 }
 

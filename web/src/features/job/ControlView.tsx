@@ -42,35 +42,10 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </FileButton>
       }
       aside={
-        <p className="text-faded">
-          Save the list as{" "}
-          {FORMATS.map((format) => (
-            <a key={format} href={`/api/jobs/${job.id}/control.${format}`} download className="mr-3 inline-block py-2 font-semibold text-ink underline">
-              {format === "landxml" ? "LandXML" : format === "geojson" ? "GeoJSON" : format.toUpperCase()}
-            </a>
-          ))}
-        </p>
+        <ControlWords job={job} />
       }
     >
-      <div className="mb-3 grid grid-cols-1 sm:grid-cols-2 lg:grid-cols-[minmax(10rem,1fr)_15rem_auto_auto] items-end gap-3">
-        <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
-        <Select
-          label="Take over from another job"
-          value=""
-          options={[
-            { value: "", label: "Choose" },
-            ...others.flatMap((other) => (["control", "points"] as const).map((what) => ({ value: `${what} ${other.id}`, label: `${other.name}: ${what}` }))),
-          ]}
-          onChange={(value) => {
-            const [what, id] = value.split(" ");
-            if (id) take.mutate({ job_id: id, what: what === "points" ? "points" : "control" });
-          }}
-        />
-        <Button onClick={() => setWithdrawn(!withdrawn)}>{withdrawn ? "Show the list" : "Show marks taken out"}</Button>
-        <Button onClick={() => setOpen("new")}>
-          <Plus aria-hidden size={18} /> Add a mark
-        </Button>
-      </div>
+      <ControlTools text={text} setText={setText} others={others} take={take} setWithdrawn={setWithdrawn} withdrawn={withdrawn} setOpen={setOpen} />
       {take.isError && <Note tone="flag">{sentenceOf(take.error)}</Note>}
       {take.data && (
         <Note tone="checked">
@@ -82,7 +57,7 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         <Note>No control yet. Without a known mark nothing can be checked: import the list, or add marks by hand.</Note>
       )}
       {first && first.matching === 0 && (first.total > 0 || withdrawn) && (
-        <p>{withdrawn ? "No mark has been taken out." : "No mark holds this text."}</p>
+        <p>{withdrawn ? "No mark has been taken out." : "No mark matches."}</p>
       )}
       {shown.length > 0 && <MarkTable marks={shown} unit={job.length_unit} onOpen={setOpen} />}
       {first && marks.hasNextPage && (
@@ -91,6 +66,54 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </ShowMore>
       )}
     </Page>
+  );
+}
+
+/** How many marks, and what they are for. */
+function ControlWords({ job }: { job: Schemas["JobView"] }) {
+  return (
+    <p className="text-faded">
+      Save the list as{" "}
+      {FORMATS.map((format) => (
+        <a key={format} href={`/api/jobs/${job.id}/control.${format}`} download className="mr-3 inline-block py-2 font-semibold text-ink underline">
+          {format === "landxml" ? "LandXML" : format === "geojson" ? "GeoJSON" : format.toUpperCase()}
+        </a>
+      ))}
+    </p>
+  );
+}
+
+/** Find a mark, or take marks over from another job. */
+function ControlTools(props: {
+  text: string;
+  setText: (value: string) => void;
+  others: Schemas["JobView"][];
+  take: ReturnType<typeof useTakeOver>;
+  setWithdrawn: (value: boolean) => void;
+  withdrawn: boolean;
+  setOpen: (value: Schemas["MarkView"] | "new" | null) => void;
+}) {
+  const { text, setText, others, take, setWithdrawn, withdrawn, setOpen } = props;
+  return (
+    <div className="mb-3 grid grid-cols-1 sm:grid-cols-2 lg:grid-cols-[minmax(10rem,1fr)_15rem_auto_auto] items-end gap-3">
+      <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
+      <Select
+        label="Take over from another job"
+        value=""
+        options={[
+          { value: "", label: "Choose" },
+          ...others.flatMap((other) => (["control", "points"] as const).map((what) => ({ value: `${what} ${other.id}`, label: `${other.name}: ${what}` }))),
+        ]}
+        onChange={(value) => {
+          const [what, id] = value.split(" ");
+          if (id) take.mutate({ job_id: id, what: what === "points" ? "points" : "control" });
+        }}
+      />
+      <Button onClick={() => setWithdrawn(!withdrawn)}>{withdrawn ? "Show the list" : "Show marks taken out"}</Button>
+      <Button onClick={() => setOpen("new")}>
+        <Plus aria-hidden size={18} /> Add a mark
+      </Button>
+    </div>
   );
 }
 

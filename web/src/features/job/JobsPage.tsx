@@ -41,7 +41,7 @@ export function JobsPage({ beside }: { beside: React.ReactNode }) {
               <JobLine key={job.id} job={job} />
             ))}
           </ul>
-          {jobs.data?.length === 0 && <p>{text ? "No job holds these words." : archived ? "No job has been put away." : "No jobs yet."}</p>}
+          {jobs.data?.length === 0 && <p>{text ? "No job matches." : archived ? "No job has been put away." : "No jobs yet."}</p>}
           {/* What came of a package stays in sight beside the buttons, however many jobs there are. */}
           <div className="sticky bottom-0 mt-6 flex flex-col gap-2 border-t-2 border-line bg-paper py-2 small:mt-3">
             <WorkBar work={unpack} />

@@ -62,25 +62,38 @@ export function MarkPanel({ job, mark, withdrawn, onClose }: { job: Schemas["Job
       {change.isError && problem?.field !== "reason" && <p className="mb-3 font-semibold text-flag">{sentenceOf(change.error)}</p>}
       <FieldForm unit={job.length_unit} fields={fields} values={values} onChange={setEdited} problem={problem} columns={3} />
       {(versions.data?.length ?? 0) > 1 && (
-        <section className="mt-5">
-          <h2 className="text-xl font-bold">What it was</h2>
-          <ul>
-            {versions.data?.map((version) => (
-              <li key={version.mark.id} className="flex min-h-touch flex-wrap items-center gap-x-6 border-b border-line">
-                <span className="text-faded">
-                  {day(version.created_s, job.time_zone)} {clock(version.created_s, job.time_zone)}
-                </span>
-                <span>
-                  {length(version.mark.east_m, job.length_unit)}, {length(version.mark.north_m, job.length_unit)},{" "}
-                  {length(version.mark.height_m, job.length_unit)} {UNIT_SIGN[job.length_unit]}
-                </span>
-                <span className="flex-1">{version.withdrawn ? `taken out: ${version.reason}` : version.reason || "as first given"}</span>
-                <Button onClick={() => setEdited(givenOf(fields, version.mark))}>Fill in</Button>
-              </li>
-            ))}
-          </ul>
-        </section>
+        <Versions versions={versions} job={job} setEdited={setEdited} fields={fields} />
       )}
     </Page>
+  );
+}
+
+/** What the mark was before. */
+function Versions(props: {
+  versions: ReturnType<typeof useMarkVersions>;
+  job: Schemas["JobView"];
+  setEdited: (value: Values | null) => void;
+  fields: Schemas["FieldShown"][];
+}) {
+  const { versions, job, setEdited, fields } = props;
+  return (
+    <section className="mt-5">
+      <h2 className="text-xl font-bold">What it was</h2>
+      <ul>
+        {versions.data?.map((version) => (
+          <li key={version.mark.id} className="flex min-h-touch flex-wrap items-center gap-x-6 border-b border-line">
+            <span className="text-faded">
+              {day(version.created_s, job.time_zone)} {clock(version.created_s, job.time_zone)}
+            </span>
+            <span>
+              {length(version.mark.east_m, job.length_unit)}, {length(version.mark.north_m, job.length_unit)},{" "}
+              {length(version.mark.height_m, job.length_unit)} {UNIT_SIGN[job.length_unit]}
+            </span>
+            <span className="flex-1">{version.withdrawn ? `taken out: ${version.reason}` : version.reason || "as first given"}</span>
+            <Button onClick={() => setEdited(givenOf(fields, version.mark))}>Fill in</Button>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }

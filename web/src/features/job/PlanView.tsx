@@ -53,26 +53,42 @@ export function PlanView({ job, tabs }: ViewProps) {
             />
           </Suspense>
         )}
-        <div className="flex min-w-0 flex-col gap-4 overflow-auto p-1">
-          <MarkPicker
-            jobId={job.id}
-            label="Find a mark"
-            value={picked}
-            onPick={(mark) => {
-              setPoint(null);
-              setPicked(mark);
-            }}
-          />
-          {point ? (
-            <PickedPoint job={job} point={point} onClose={() => setPoint(null)} />
-          ) : picked ? (
-            <Picked job={job} mark={picked} from={from} onFrom={setFrom} onClose={() => setPicked(null)} />
-          ) : (
-            <p className="text-faded">Press a mark on the plan, or find it by name.</p>
-          )}
-        </div>
+        <PlanSide job={job} picked={picked} setPoint={setPoint} setPicked={setPicked} point={point} from={from} setFrom={setFrom} />
       </div>
     </Page>
+  );
+}
+
+/** What is picked on the plan. */
+function PlanSide(props: {
+  job: Schemas["JobView"];
+  picked: Schemas["MarkView"] | null;
+  setPoint: (value: Schemas["PlanPoint"] | null) => void;
+  setPicked: (value: Schemas["MarkView"] | null) => void;
+  point: Schemas["PlanPoint"] | null;
+  from: Schemas["MarkView"] | null;
+  setFrom: (value: Schemas["MarkView"] | null) => void;
+}) {
+  const { job, picked, setPoint, setPicked, point, from, setFrom } = props;
+  return (
+    <div className="flex min-w-0 flex-col gap-4 overflow-auto p-1">
+      <MarkPicker
+        jobId={job.id}
+        label="Find a mark"
+        value={picked}
+        onPick={(mark) => {
+          setPoint(null);
+          setPicked(mark);
+        }}
+      />
+      {point ? (
+        <PickedPoint job={job} point={point} onClose={() => setPoint(null)} />
+      ) : picked ? (
+        <Picked job={job} mark={picked} from={from} onFrom={setFrom} onClose={() => setPicked(null)} />
+      ) : (
+        <p className="text-faded">Press a mark on the plan, or find it by name.</p>
+      )}
+    </div>
   );
 }
 
@@ -84,7 +100,7 @@ function Picked(props: { job: Schemas["JobView"]; mark: Mark; from: Mark | null;
     <section className="rounded border-2 border-ink bg-page p-4" data-testid="picked">
       <div className="flex items-start justify-between">
         <h2 className="text-3xl font-bold">{mark.name}</h2>
-        <button type="button" aria-label="Let go of the mark" className="flex size-12 items-center justify-center" onClick={props.onClose}>
+        <button type="button" aria-label="Deselect the mark" className="flex size-12 items-center justify-center" onClick={props.onClose}>
           <X aria-hidden />
         </button>
       </div>
@@ -112,7 +128,7 @@ function PickedPoint({ job, point, onClose }: { job: Schemas["JobView"]; point: 
     <section className="rounded border-2 border-ink bg-page p-4" data-testid="picked">
       <div className="flex items-start justify-between">
         <h2 className="text-3xl font-bold">{point.name}</h2>
-        <button type="button" aria-label="Let go of the point" className="flex size-12 items-center justify-center" onClick={onClose}>
+        <button type="button" aria-label="Deselect the point" className="flex size-12 items-center justify-center" onClick={onClose}>
           <X aria-hidden />
         </button>
       </div>

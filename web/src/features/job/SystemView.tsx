@@ -93,29 +93,7 @@ function SystemFields(props: PartProps & { system: ChosenSystem | null; onSystem
   const [place, setPlace] = useState({ latitude: "", longitude: "" });
   return (
     <>
-          {changing ? (
-            <SystemChooser
-              unit={changes.length_unit ?? job.length_unit}
-              jobId={job.id}
-              chosen={props.system}
-              onChoose={props.onSystem}
-              place={place}
-              onPlace={setPlace}
-            />
-          ) : (
-            <div className="flex items-center justify-between gap-4">
-              <p>
-                <b>
-                  {job.system_name}
-                  {job.system_code !== null && ` (EPSG:${job.system_code})`}
-                </b>
-                <span className="block text-faded">
-                  Datum: {job.datum}. {job.area}
-                </span>
-              </p>
-              <Button onClick={() => setChanging(true)}>Another system</Button>
-            </div>
-          )}
+          {<SystemNow changing={changing} changes={changes} job={job} system={props.system} onSystem={props.onSystem} place={place} setPlace={setPlace} setChanging={setChanging} />}
           <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
             <Select
               label="Lengths are typed and shown in"
@@ -166,5 +144,42 @@ function SystemFields(props: PartProps & { system: ChosenSystem | null; onSystem
             />
           </div>
     </>
+  );
+}
+
+/** The system of the job, or the choice of another. */
+function SystemNow(props: {
+  changing: boolean;
+  changes: Schemas["JobChanges"];
+  job: Schemas["JobView"];
+  system: ChosenSystem | null;
+  onSystem: (system: ChosenSystem | null) => void;
+  place: { latitude: string; longitude: string };
+  setPlace: (value: { latitude: string; longitude: string }) => void;
+  setChanging: (value: boolean) => void;
+}) {
+  const { changing, changes, job, place, setPlace, setChanging } = props;
+  return changing ? (
+    <SystemChooser
+      unit={changes.length_unit ?? job.length_unit}
+      jobId={job.id}
+      chosen={props.system}
+      onChoose={props.onSystem}
+      place={place}
+      onPlace={setPlace}
+    />
+  ) : (
+    <div className="flex items-center justify-between gap-4">
+      <p>
+        <b>
+          {job.system_name}
+          {job.system_code !== null && ` (EPSG:${job.system_code})`}
+        </b>
+        <span className="block text-faded">
+          Datum: {job.datum}. {job.area}
+        </span>
+      </p>
+      <Button onClick={() => setChanging(true)}>Another system</Button>
+    </div>
   );
 }

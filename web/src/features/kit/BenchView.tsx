@@ -55,43 +55,61 @@ export function BenchView({ job, tabs }: ViewProps) {
     >
       {bench.isError && <Note tone="flag">{sentenceOf(bench.error)}</Note>}
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
-        <div className="flex flex-col gap-4">
-          <p className="text-xl">
-            <span className="font-bold">{view?.base}</span> and <span className="font-bold">{view?.rover}</span>
-          </p>
-          <TextField label="Taped distance" name="tape" value={typed} onChange={setTape} problem={at("tape")} large />
-          <TextField
-            label="Base stream"
-            name="bench_base"
-            value={baseUrl}
-            onChange={setBaseUrl}
-            placeholder={job.practice ? "empty: the stand-in" : "ntrip://user@host:2101/MOUNT"}
-            problem={at("base_url")}
-          />
-          <TextField
-            label="Rover NMEA"
-            name="bench_rover"
-            value={roverUrl}
-            onChange={setRoverUrl}
-            placeholder={job.practice ? "empty: the stand-in" : "serial:///dev/rfcomm0?baud=115200"}
-            problem={at("rover_url")}
-          />
-          {!job.practice && <Ports onTake={setRoverUrl} />}
-          <section>
-            <h2 className="font-bold">Then shut down in this order</h2>
-            <ol className="list-decimal pl-6">
-              {view?.shut_down.map((step) => (
-                <li key={step}>{step}</li>
-              ))}
-            </ol>
-          </section>
-        </div>
+        <BenchFields view={view} typed={typed} setTape={setTape} at={at} baseUrl={baseUrl} setBaseUrl={setBaseUrl} job={job} roverUrl={roverUrl} setRoverUrl={setRoverUrl} />
         <section aria-label="Bench tests" className="flex flex-col gap-3">
           {view && view.results.length === 0 && <Note>No bench test of this pair yet.</Note>}
           {view?.results.map((result) => <Result key={result.id} job={job} result={result} />)}
         </section>
       </div>
     </Page>
+  );
+}
+
+/** The taped distance, and where the two units are listened to. */
+function BenchFields(props: {
+  view: Schemas["BenchView"] | undefined;
+  typed: string;
+  setTape: (value: string | null) => void;
+  at: (field: string) => string | null;
+  baseUrl: string;
+  setBaseUrl: (value: string) => void;
+  job: Schemas["JobView"];
+  roverUrl: string;
+  setRoverUrl: (value: string) => void;
+}) {
+  const { view, typed, setTape, at, baseUrl, setBaseUrl, job, roverUrl, setRoverUrl } = props;
+  return (
+    <div className="flex flex-col gap-4">
+      <p className="text-xl">
+        <span className="font-bold">{view?.base}</span> and <span className="font-bold">{view?.rover}</span>
+      </p>
+      <TextField label="Taped distance" name="tape" value={typed} onChange={setTape} problem={at("tape")} large />
+      <TextField
+        label="Base stream"
+        name="bench_base"
+        value={baseUrl}
+        onChange={setBaseUrl}
+        placeholder={job.practice ? "empty: the stand-in" : "ntrip://user@host:2101/MOUNT"}
+        problem={at("base_url")}
+      />
+      <TextField
+        label="Rover NMEA"
+        name="bench_rover"
+        value={roverUrl}
+        onChange={setRoverUrl}
+        placeholder={job.practice ? "empty: the stand-in" : "serial:///dev/rfcomm0?baud=115200"}
+        problem={at("rover_url")}
+      />
+      {!job.practice && <Ports onTake={setRoverUrl} />}
+      <section>
+        <h2 className="font-bold">Then shut down in this order</h2>
+        <ol className="list-decimal pl-6">
+          {view?.shut_down.map((step) => (
+            <li key={step}>{step}</li>
+          ))}
+        </ol>
+      </section>
+    </div>
   );
 }
 

@@ -30,23 +30,7 @@ export function ProfilesView({ job, tabs }: ViewProps) {
       why="How each end is set. The job uses those that are ticked."
       tabs={tabs}
       aside={
-        <div className="flex items-center gap-3">
-          <FileButton
-            label="Profile file"
-            accept=".json,application/json"
-            onFile={(file) => void base64Of(file).then((content_base64) => take.mutate({ name: file.name, content_base64 }))}
-          >
-            Import a profile
-          </FileButton>
-          {(take.isError || choose.isError || make.isError) && (
-            <p className="font-semibold text-flag">{sentenceOf(take.error ?? choose.error ?? make.error)}</p>
-          )}
-          {take.data && !take.isError && (
-            <p className="text-faded">
-              {take.data.name} is now version {take.data.version}.
-            </p>
-          )}
-        </div>
+        <NewProfile take={take} choose={choose} make={make} />
       }
       action={
         <div className="flex gap-3 hand:gap-2">
@@ -73,6 +57,34 @@ export function ProfilesView({ job, tabs }: ViewProps) {
         ))}
       </ul>
     </Page>
+  );
+}
+
+/** A profile made new, or read from a file. */
+function NewProfile(props: {
+  take: ReturnType<typeof useImportProfile>;
+  choose: ReturnType<typeof useChooseProfile>;
+  make: ReturnType<typeof useNewProfile>;
+}) {
+  const { take, choose, make } = props;
+  return (
+    <div className="flex items-center gap-3">
+      <FileButton
+        label="Profile file"
+        accept=".json,application/json"
+        onFile={(file) => void base64Of(file).then((content_base64) => take.mutate({ name: file.name, content_base64 }))}
+      >
+        Import a profile
+      </FileButton>
+      {(take.isError || choose.isError || make.isError) && (
+        <p className="font-semibold text-flag">{sentenceOf(take.error ?? choose.error ?? make.error)}</p>
+      )}
+      {take.data && !take.isError && (
+        <p className="text-faded">
+          {take.data.name} is now version {take.data.version}.
+        </p>
+      )}
+    </div>
   );
 }
 

@@ -75,28 +75,42 @@ function OneCard(props: { job: Schemas["JobView"]; pair: Schemas["Pair"]; tabs: 
           </li>
         ))}
       </ul>
-      <CardTable className="w-full table-fixed border-collapse bg-page">
-        <thead>
-          <tr className="border-b-2 border-ink text-left">
-            <th className="w-[22rem] py-2 pl-3">
-              <span className="sr-only">What</span>
-            </th>
-            <th>{card.data?.base}</th>
-            <th>{card.data?.rover}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {lines.map((line) => (
-            <LineView
-              key={line.key}
-              line={line}
-              zone={job.time_zone}
-              onTick={() => tick.mutate({ ...query, key: line.key, done: !line.done })}
-            />
-          ))}
-        </tbody>
-      </CardTable>
+      <CardLines card={card} lines={lines} job={job} tick={tick} query={query} />
     </Page>
+  );
+}
+
+/** The lines of the card, each to be ticked at both ends. */
+function CardLines(props: {
+  card: ReturnType<typeof useCard>;
+  lines: Schemas["CardLineView"][];
+  job: Schemas["JobView"];
+  tick: ReturnType<typeof useTickCard>;
+  query: Schemas["PairQuery"];
+}) {
+  const { card, lines, job, tick, query } = props;
+  return (
+    <CardTable className="w-full table-fixed border-collapse bg-page">
+      <thead>
+        <tr className="border-b-2 border-ink text-left">
+          <th className="w-[22rem] py-2 pl-3">
+            <span className="sr-only">What</span>
+          </th>
+          <th>{card.data?.base}</th>
+          <th>{card.data?.rover}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {lines.map((line) => (
+          <LineView
+            key={line.key}
+            line={line}
+            zone={job.time_zone}
+            onTick={() => tick.mutate({ ...query, key: line.key, done: !line.done })}
+          />
+        ))}
+      </tbody>
+    </CardTable>
   );
 }
 

@@ -31,28 +31,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
   };
   return (
     <section className="flex flex-col gap-4">
-      <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
-        <Select
-          label="Account"
-          value={chosen}
-          options={[...accounts.map((item) => ({ value: item.id, label: item.name, detail: `${String(item.data.host)}:${String(item.data.port)}` })), { value: TYPED, label: "another, typed" }]}
-          onChange={setAccountId}
-        />
-        {!chosen && (
-          <>
-            <TextField label="Host" name="caster_host" value={typed.host} onChange={(host) => setTyped({ ...typed, host })} problem={problem?.field === "host" ? problem.sentence : null} />
-            <TextField label="Port" name="caster_port" value={typed.port} onChange={(port) => setTyped({ ...typed, port })} problem={problem?.field?.includes("port") ? problem.sentence : null} />
-            <TextField label="User" name="caster_user" value={typed.user} onChange={(user) => setTyped({ ...typed, user })} />
-            <TextField label="Password" name="caster_password" type="password" value={typed.password} onChange={(password) => setTyped({ ...typed, password })} />
-            <Toggle label="Encrypted (TLS)" value={typed.tls} onChange={(tls) => setTyped({ ...typed, tls })} />
-          </>
-        )}
-        <div className="pt-8">
-          <Button disabled={table.isPending} onClick={() => table.mutate(caster)}>
-            {table.isPending ? "Asking the caster" : "List its mountpoints"}
-          </Button>
-        </div>
-      </div>
+      <CasterFields chosen={chosen} accounts={accounts} setAccountId={setAccountId} typed={typed} setTyped={setTyped} problem={problem} table={table} caster={caster} />
       {table.isError && <Note tone="flag">{sentenceOf(table.error)}</Note>}
       {table.data && !table.isError && (
         <Table
@@ -72,7 +51,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
       </div>
       <div className="flex gap-3">
         <Button kind="primary" disabled={!mountpoint.trim() || attempt.isPending} onClick={test}>
-          {attempt.isPending ? "Listening, up to 8 s" : "Test the mountpoint"}
+          {attempt.isPending ? "Listening, half a minute at most" : "Test the mountpoint"}
         </Button>
         {attempt.isPending && <Button onClick={() => controller?.abort()}>Cancel</Button>}
       </div>
@@ -80,6 +59,44 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
       {attempt.data && !attempt.isPending && <MountpointTest heard={attempt.data} />}
       {attempt.data?.connected && <TakeInto job={job} caster={caster} mountpoint={mountpoint} />}
     </section>
+  );
+}
+
+/** Host, port and account of the caster. */
+function CasterFields(props: {
+  chosen: string;
+  accounts: Schemas["GearView"][];
+  setAccountId: (value: string | null) => void;
+  typed: { host: string; port: string; user: string; password: string; tls: boolean };
+  setTyped: (value: { host: string; port: string; user: string; password: string; tls: boolean }) => void;
+  problem: Problem | null;
+  table: ReturnType<typeof useSourceTable>;
+  caster: Schemas["CasterRequest"];
+}) {
+  const { chosen, accounts, setAccountId, typed, setTyped, problem, table, caster } = props;
+  return (
+    <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
+      <Select
+        label="Account"
+        value={chosen}
+        options={[...accounts.map((item) => ({ value: item.id, label: item.name, detail: `${String(item.data.host)}:${String(item.data.port)}` })), { value: TYPED, label: "another, typed" }]}
+        onChange={setAccountId}
+      />
+      {!chosen && (
+        <>
+          <TextField label="Host" name="caster_host" value={typed.host} onChange={(host) => setTyped({ ...typed, host })} problem={problem?.field === "host" ? problem.sentence : null} />
+          <TextField label="Port" name="caster_port" value={typed.port} onChange={(port) => setTyped({ ...typed, port })} problem={problem?.field?.includes("port") ? problem.sentence : null} />
+          <TextField label="User" name="caster_user" value={typed.user} onChange={(user) => setTyped({ ...typed, user })} />
+          <TextField label="Password" name="caster_password" type="password" value={typed.password} onChange={(password) => setTyped({ ...typed, password })} />
+          <Toggle label="Encrypted (TLS)" value={typed.tls} onChange={(tls) => setTyped({ ...typed, tls })} />
+        </>
+      )}
+      <div className="pt-8">
+        <Button disabled={table.isPending} onClick={() => table.mutate(caster)}>
+          {table.isPending ? "Asking the caster" : "List its mountpoints"}
+        </Button>
+      </div>
+    </div>
   );
 }
 

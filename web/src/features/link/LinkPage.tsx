@@ -43,7 +43,7 @@ export function LinkPage({ job }: { job: Schemas["JobView"] }) {
 
 const AS_THE_PROFILES_SAY = { satellites: "", signals: 2, duty_limit: "" };
 const WHY: Record<string, string> = {
-  pair: "One setting apart gives silence, not an error.",
+  pair: "One setting that differs gives silence, not an error.",
   air: "What the base sends, against the rate of the link.",
   caster: "Connected and sending are two different lights.",
   reach: "By rule, without terrain: a hill or a bank in the way decides more.",
@@ -104,39 +104,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           problem={problem?.field === "duty_limit" ? problem.sentence : null}
         />
       </div>
-      <div className="grid grid-cols-1 sm:grid-cols-4 items-end gap-5">
-        <Select
-          label="The link's rate is"
-          value={chirp ? "chirp" : "profile"}
-          options={[
-            { value: "profile", label: "of the profile" },
-            { value: "chirp", label: "of a chirp link", detail: "spread spectrum" },
-          ]}
-          onChange={(kind) => setChirp(kind === "chirp" ? { spreading_factor: "7", bandwidth_khz: "250", coding_denominator: "6" } : null)}
-        />
-        {chirp && (
-          <>
-            <Select
-              label="Spreading factor"
-              value={chirp.spreading_factor}
-              options={["5", "6", "7", "8", "9", "10", "11", "12"].map((value) => ({ value, label: value }))}
-              onChange={(spreading_factor) => setChirp({ ...chirp, spreading_factor })}
-            />
-            <Select
-              label="Bandwidth"
-              value={chirp.bandwidth_khz}
-              options={["62.5", "125", "250", "500"].map((value) => ({ value, label: `${value} kHz` }))}
-              onChange={(bandwidth_khz) => setChirp({ ...chirp, bandwidth_khz })}
-            />
-            <Select
-              label="Coding rate"
-              value={chirp.coding_denominator}
-              options={["5", "6", "7", "8"].map((value) => ({ value, label: `4/${value}` }))}
-              onChange={(coding_denominator) => setChirp({ ...chirp, coding_denominator })}
-            />
-          </>
-        )}
-      </div>
+      <RateFields chirp={chirp} setChirp={setChirp} />
       <div className="hand:order-first">
         {link.data?.air ? (
           <AirBar air={link.data.air} />
@@ -144,6 +112,49 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
         )}
       </div>
+    </div>
+  );
+}
+
+/** The rate of the link, given or reckoned for a chirp link. */
+function RateFields(props: {
+  chirp: { spreading_factor: string; bandwidth_khz: string; coding_denominator: string } | null;
+  setChirp: (value: { spreading_factor: string; bandwidth_khz: string; coding_denominator: string } | null) => void;
+}) {
+  const { chirp, setChirp } = props;
+  return (
+    <div className="grid grid-cols-1 sm:grid-cols-4 items-end gap-5">
+      <Select
+        label="The link's rate is"
+        value={chirp ? "chirp" : "profile"}
+        options={[
+          { value: "profile", label: "of the profile" },
+          { value: "chirp", label: "of a chirp link", detail: "spread spectrum" },
+        ]}
+        onChange={(kind) => setChirp(kind === "chirp" ? { spreading_factor: "7", bandwidth_khz: "250", coding_denominator: "6" } : null)}
+      />
+      {chirp && (
+        <>
+          <Select
+            label="Spreading factor"
+            value={chirp.spreading_factor}
+            options={["5", "6", "7", "8", "9", "10", "11", "12"].map((value) => ({ value, label: value }))}
+            onChange={(spreading_factor) => setChirp({ ...chirp, spreading_factor })}
+          />
+          <Select
+            label="Bandwidth"
+            value={chirp.bandwidth_khz}
+            options={["62.5", "125", "250", "500"].map((value) => ({ value, label: `${value} kHz` }))}
+            onChange={(bandwidth_khz) => setChirp({ ...chirp, bandwidth_khz })}
+          />
+          <Select
+            label="Coding rate"
+            value={chirp.coding_denominator}
+            options={["5", "6", "7", "8"].map((value) => ({ value, label: `4/${value}` }))}
+            onChange={(coding_denominator) => setChirp({ ...chirp, coding_denominator })}
+          />
+        </>
+      )}
     </div>
   );
 }

@@ -17,7 +17,7 @@ export function ReachPanel({ job }: { job: Schemas["JobView"] }) {
   const reach = useReach(job.id, useDeferredValue(asked));
   const problem = problemOf(reach.error);
   const data = reach.data;
-  if (data && !data.available) return <Note>The base profile has no transmitter or no frequency: there is nothing to reckon.</Note>;
+  if (data && !data.available) return <Note>The base profile has no transmitter or no frequency: there is nothing to compute.</Note>;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     <div className="flex flex-col gap-5">

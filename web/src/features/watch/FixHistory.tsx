@@ -36,34 +36,7 @@ export function FixHistory({ job, roverId }: { job: Schemas["JobView"]; roverId:
   return (
     <section className="rounded border-2 border-line bg-page p-3" aria-label="Fix history with events">
       {history.isError && <Note tone="flag">{sentenceOf(history.error)}</Note>}
-      <div className="mb-1 flex items-center gap-3">
-        <p className="min-w-0 flex-1 text-base" data-testid="read-off">
-          {read ? (
-            <>
-              <span className="font-bold">{clock(read.at, job.time_zone)}</span> age {fixed(read.age, 1)} s, H {length(read.horizontal, unit)} V{" "}
-              {length(read.vertical, unit)} {UNIT_SIGN[unit]}, {read.satellites ?? "–"} satellites
-            </>
-          ) : (
-            <span className="text-faded">Touch to read off; drag or two fingers to zoom. Each pixel holds the worst that came.</span>
-          )}
-        </p>
-        <Button aria-label="Zoom in" className="px-3!" onClick={() => zoom(0.5)}>
-          <ZoomIn aria-hidden size={20} />
-        </Button>
-        <Button aria-label="Zoom out" className="px-3!" onClick={() => zoom(2)}>
-          <ZoomOut aria-hidden size={20} />
-        </Button>
-        {stretch.to !== 0 && <Button onClick={() => setStretch({ ...stretch, to: 0 })}>Back to now</Button>}
-        <div className="w-44">
-          <Select
-            compact
-            label="Span"
-            value={SPANS.some((item) => item.value === String(stretch.seconds)) ? String(stretch.seconds) : ""}
-            options={SPANS}
-            onChange={(value) => setStretch({ seconds: Number(value), to: 0 })}
-          />
-        </div>
-      </div>
+      <HistoryHead read={read} job={job} unit={unit} zoom={zoom} stretch={stretch} setStretch={setStretch} />
       {shown && (
         <TimeAxis
           history={shown}
@@ -88,6 +61,48 @@ export function FixHistory({ job, roverId }: { job: Schemas["JobView"]; roverId:
       </div>
       {shown && shown.events.length > 0 && <EventList events={shown.events} timeZone={job.time_zone} onGo={(at) => choose(at - 30, at + 30)} />}
     </section>
+  );
+}
+
+/** What the picture shows where it is touched, and its span. */
+function HistoryHead(props: {
+  read: ReadOff | null;
+  job: Schemas["JobView"];
+  unit: Schemas["JobView"]["length_unit"];
+  zoom: (factor: number) => void;
+  stretch: Stretch;
+  setStretch: (value: Stretch) => void;
+}) {
+  const { read, job, unit, zoom, stretch, setStretch } = props;
+  return (
+    <div className="mb-1 flex items-center gap-3">
+      <p className="min-w-0 flex-1 text-base" data-testid="read-off">
+        {read ? (
+          <>
+            <span className="font-bold">{clock(read.at, job.time_zone)}</span> age {fixed(read.age, 1)} s, H {length(read.horizontal, unit)} V{" "}
+            {length(read.vertical, unit)} {UNIT_SIGN[unit]}, {read.satellites ?? "–"} satellites
+          </>
+        ) : (
+          <span className="text-faded">Touch to read off; drag or two fingers to zoom. Each pixel holds the worst that came.</span>
+        )}
+      </p>
+      <Button aria-label="Zoom in" className="px-3!" onClick={() => zoom(0.5)}>
+        <ZoomIn aria-hidden size={20} />
+      </Button>
+      <Button aria-label="Zoom out" className="px-3!" onClick={() => zoom(2)}>
+        <ZoomOut aria-hidden size={20} />
+      </Button>
+      {stretch.to !== 0 && <Button onClick={() => setStretch({ ...stretch, to: 0 })}>Back to now</Button>}
+      <div className="w-44">
+        <Select
+          compact
+          label="Span"
+          value={SPANS.some((item) => item.value === String(stretch.seconds)) ? String(stretch.seconds) : ""}
+          options={SPANS}
+          onChange={(value) => setStretch({ seconds: Number(value), to: 0 })}
+        />
+      </div>
+    </div>
   );
 }
 

@@ -167,7 +167,7 @@ function Initialise({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["I
           disabled={initialise.isPending || waits}
           onClick={() => initialise.mutate(shown.rover_id, { onSuccess: (answer) => setSaid(answer.words) })}
         >
-          <RotateCcw aria-hidden size={20} /> {waits ? "waiting for the fix" : "Initialise anew"}
+          <RotateCcw aria-hidden size={20} /> {waits ? "waiting for the fix" : "Re-initialise"}
         </Button>
       </div>
     </Note>

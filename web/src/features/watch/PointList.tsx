@@ -26,7 +26,7 @@ export function PointList({ job, kinds }: { job: Schemas["JobView"]; kinds: stri
         </Button>
       </div>
       {points.isError && <Note tone="flag">{sentenceOf(points.error)}</Note>}
-      {points.data && all.length === 0 && <Note>{out ? "Nothing was taken out." : text || kind ? "No point like that." : "No point yet."}</Note>}
+      {points.data && all.length === 0 && <Note>{out ? "Nothing was taken out." : text || kind ? "No point matches." : "No point yet."}</Note>}
       <ul className="flex flex-col" aria-label="Points">
         {all.map((point) => (
           <li key={point.id} className="border-b border-line">

@@ -27,7 +27,7 @@ export function Rovers({ job, view }: { job: Schemas["JobView"]; view: Schemas["
               </span>
             </button>
             {rover.further && (
-              <button type="button" aria-label={`Listen to ${rover.name} no more`} className="min-w-touch border-l-2 border-line px-3" onClick={() => drop.mutate(rover.id)}>
+              <button type="button" aria-label={`Stop listening to ${rover.name}`} className="min-w-touch border-l-2 border-line px-3" onClick={() => drop.mutate(rover.id)}>
                 <X aria-hidden size={18} />
               </button>
             )}

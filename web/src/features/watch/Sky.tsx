@@ -13,49 +13,7 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
     <section className="rounded border-2 border-line bg-page p-3" aria-label="Sky at the rover">
       <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_17rem] gap-4">
         <Panorama sky={sky} maskDeg={shown.mask_deg} obstructed={shown.obstructed} chosen={chosen} onChoose={setChosen} />
-        <div className="flex flex-col gap-2">
-          <p>
-            <span className="text-4xl font-bold">{sky.used}</span> used of {sky.satellites.length} listed
-          </p>
-          <table className="text-base">
-            <thead>
-              <tr className="text-left text-faded">
-                <th className="font-normal">constellation</th>
-                <th className="text-right font-normal">used</th>
-                <th className="text-right font-normal">sent</th>
-                <th className="text-right font-normal">heard</th>
-              </tr>
-            </thead>
-            <tbody>
-              {sky.constellations.map((item) => (
-                <tr key={item.constellation}>
-                  <th className="flex items-center gap-2 text-left font-semibold">
-                    <svg width="18" height="18" viewBox="-9 -9 18 18" aria-hidden="true">
-                      <Shape constellation={item.constellation} size={5} fill="var(--checked)" stroke="var(--checked)" />
-                    </svg>
-                    {item.constellation}
-                  </th>
-                  <td className="text-right font-bold">{item.used}</td>
-                  <td className="text-right">{item.sent ?? "–"}</td>
-                  <td className="text-right">{item.heard}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-          <p className="text-base leading-5">
-            {one ? (
-              <>
-                <span className="font-bold">
-                  {one.constellation} {one.number}
-                </span>{" "}
-                {one.elevation_deg.toFixed(0)}° up, {one.cnr_dbhz === null ? "no signal" : `${one.cnr_dbhz.toFixed(0)} dB-Hz`}: {one.use}
-                {one.why && `, ${one.why}`}
-              </>
-            ) : (
-              <Reasons reasons={sky.reasons} />
-            )}
-          </p>
-        </div>
+        <SkyNumbers sky={sky} one={one} />
       </div>
       <p className="mt-1 text-base text-faded">
         Filled: used. Hollow: not used. Cross: no signal. Larger: stronger. Hatched: listed for half a minute and never heard there, an
@@ -66,6 +24,55 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
             .join(", ")}.`}
       </p>
     </section>
+  );
+}
+
+/** Satellites by constellation, and the one that was pressed. */
+function SkyNumbers({ sky, one }: { sky: Schemas["SkyUse"]; one: Schemas["SatelliteUse"] | undefined }) {
+  return (
+    <div className="flex flex-col gap-2">
+      <p>
+        <span className="text-4xl font-bold">{sky.used}</span> used of {sky.satellites.length} listed
+      </p>
+      <table className="text-base">
+        <thead>
+          <tr className="text-left text-faded">
+            <th className="font-normal">constellation</th>
+            <th className="text-right font-normal">used</th>
+            <th className="text-right font-normal">sent</th>
+            <th className="text-right font-normal">heard</th>
+          </tr>
+        </thead>
+        <tbody>
+          {sky.constellations.map((item) => (
+            <tr key={item.constellation}>
+              <th className="flex items-center gap-2 text-left font-semibold">
+                <svg width="18" height="18" viewBox="-9 -9 18 18" aria-hidden="true">
+                  <Shape constellation={item.constellation} size={5} fill="var(--checked)" stroke="var(--checked)" />
+                </svg>
+                {item.constellation}
+              </th>
+              <td className="text-right font-bold">{item.used}</td>
+              <td className="text-right">{item.sent ?? "–"}</td>
+              <td className="text-right">{item.heard}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="text-base leading-5">
+        {one ? (
+          <>
+            <span className="font-bold">
+              {one.constellation} {one.number}
+            </span>{" "}
+            {one.elevation_deg.toFixed(0)}° up, {one.cnr_dbhz === null ? "no signal" : `${one.cnr_dbhz.toFixed(0)} dB-Hz`}: {one.use}
+            {one.why && `, ${one.why}`}
+          </>
+        ) : (
+          <Reasons reasons={sky.reasons} />
+        )}
+      </p>
+    </div>
   );
 }
 

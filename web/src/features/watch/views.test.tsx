@@ -68,9 +68,9 @@ test("from network to radio the first step that is not done is the action", asyn
 
 test("where no step is left there is no action, and the server says so", async () => {
   const steps = [step("measured", "checked"), step("set up", "entered"), step("frame", "checked")];
-  answers = { "/api/jobs/j1/handover": { steps, next: null, advice: "Both stand on one frame. Go on.", findings: [] } };
+  answers = { "/api/jobs/j1/handover": { steps, next: null, advice: "Both are in one frame. Go on.", findings: [] } };
   show(HandoverView);
-  expect(await screen.findByText("Both stand on one frame. Go on.")).toBeTruthy();
+  expect(await screen.findByText("Both are in one frame. Go on.")).toBeTruthy();
   expect(screen.queryByRole("link")).toBeNull();
 });
 

@@ -38,7 +38,7 @@ export function OperationChooser(props: Props) {
             ...(inForce ? [{ value: "none", label: "the job's own datum, no operation" }] : []),
             ...(props.mayBeGnss ? [{ value: "gnss", label: "the system's own datum", detail: "GNSS realises it" }] : []),
             ...(forms.data?.position_frames ?? []).map((frame) => ({ value: frame, label: frame })),
-            { value: "shift", label: "WGS 84, by parameters of my own" },
+            { value: "shift", label: "WGS 84, by my own parameters" },
           ]}
           onChange={(next) => {
             onSource(["shift", "none", "gnss"].includes(next) ? "" : next);
@@ -89,7 +89,7 @@ function Lacking({ found }: { found: Schemas["OperationLacking"][] }) {
   if (!found.length) return null;
   return (
     <section aria-label="Operations whose grid is not here" className="flex flex-col gap-2">
-      <p className="text-faded">These need a grid file, as the national agency publishes it. It is kept in the data folder and is no part of a package.</p>
+      <p className="text-faded">These need a grid file, as the national agency publishes it. It is kept in the data folder and is not part of a package.</p>
       {found.map((item) => (
         <div key={item.name} className="flex flex-wrap items-center gap-3 rounded border-2 border-line bg-page p-2">
           <span className="min-w-0 flex-1 basis-60">
