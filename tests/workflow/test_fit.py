@@ -123,6 +123,7 @@ def test_a_list_and_the_checks_of_the_same_names_make_the_fit(own_office):
     assert fit["horizontal"]["scale"] == pytest.approx(SCALE, abs=2e-5), "6 mm of noise over 600 m"
     assert fit["horizontal"]["rotation_deg"] == pytest.approx(-30.0, abs=0.001)
     assert fit["expected"]["scale"] == pytest.approx(SCALE, abs=1e-6), "1 / combined factor of ITM here"
+    assert fit["expected_words"] == f"Expected here: scale {fit['expected']['scale']:.7f}."
     assert [item["origin"] for item in fit["marks"]] == ["1 shot"] * 6
     assert fit["headline"]["value_m"] < 0.015 and fit["next"]["kind"] == "apply"
     # By hand: the list's 5 mm, the claim of 5 and 6 mm (their mean square), the pole's 3 mm.
@@ -333,6 +334,14 @@ def test_heights_by_the_geoid_leave_less_than_a_constant_alone(own_office):
     assert plain["vertical"]["constant_m"] == pytest.approx(10.0 - 62.0, abs=0.02)
     plane = site.choose(plain, models={"geoid": True, "vertical": "plane"})
     assert plane["vertical"]["redundancy"] == 3
+
+
+def test_what_scale_to_expect_is_not_said_before_a_mark_is_measured(own_office):
+    """2026-12-01: it said 1.0000000 to local distances on the ground, 57 ppm from what the place gives."""
+    site = Site(own_office, "Unmeasured", measured=0)
+    site.give(local_list())
+
+    assert site.get()["expected_words"] == "What scale to expect here is known once a mark is measured."
 
 
 def test_without_a_projection_a_plane_is_laid_at_the_site(site):

@@ -39,7 +39,6 @@ class FeedView:
     sentence: str
     since_s: float
     received_bytes: int
-    last_byte_s: float | None
     trouble: bool
 
 
@@ -127,12 +126,7 @@ def feed_view(status: FeedStatus | None) -> FeedView | None:
         return None
     trouble = status.state not in (FeedState.RECEIVING, FeedState.CONNECTING)
     return FeedView(
-        state=status.state,
-        sentence=status.sentence,
-        since_s=status.since_s,
-        received_bytes=status.received_bytes,
-        last_byte_s=status.last_byte_s,
-        trouble=trouble,
+        state=status.state, sentence=status.sentence, since_s=status.since_s, received_bytes=status.received_bytes, trouble=trouble
     )
 
 

@@ -4340,13 +4340,11 @@ export interface components {
         };
         /**
          * DatumGrid
-         * @description A grid that is here: its name as operations ask for it, and its size.
+         * @description A grid that is here: its name as operations ask for it.
          */
         DatumGrid: {
             /** Name */
             name: string;
-            /** Size Bytes */
-            size_bytes: number;
         };
         /**
          * DatumGridQuery
@@ -4591,8 +4589,6 @@ export interface components {
          * @description What a feed is doing, since when (host seconds); `trouble`: it should be receiving and is not.
          */
         FeedView: {
-            /** Last Byte S */
-            last_byte_s: number | null;
             /** Received Bytes */
             received_bytes: number;
             /** Sentence */
@@ -5295,6 +5291,8 @@ export interface components {
             /** Chosen Id */
             chosen_id: string | null;
             expected: components["schemas"]["ExpectedFit"];
+            /** Expected Words */
+            expected_words: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Has Geoid */
@@ -5343,8 +5341,6 @@ export interface components {
             held_for_s: number | null;
             /** Held Words */
             held_words: string;
-            /** Last Back After S */
-            last_back_after_s: number | null;
             /** Losses */
             losses: number;
             /** Time To Fix S */
@@ -6166,8 +6162,6 @@ export interface components {
             frame_name: string;
             /** Geoid Id */
             geoid_id: string | null;
-            /** Geoid Name */
-            geoid_name: string | null;
             ground: components["schemas"]["Ground"] | null;
             /** Height Limit M */
             height_limit_m: number;
@@ -6752,12 +6746,8 @@ export interface components {
         /**
          * MeantNow
          * @description What the rover uses against what is meant, and three ways to its distance from the base, metres.
-         *
-         *     `base_off_m` is how far the ARP on the air lies from where it is meant to be; None where no base is heard.
          */
         MeantNow: {
-            /** Base Off M */
-            base_off_m: number | null;
             /** Meant M */
             meant_m: number | null;
             /** Planned M */
@@ -6766,8 +6756,6 @@ export interface components {
             station_agrees: boolean | null;
             /** Station Heard */
             station_heard: number | null;
-            /** Station Meant */
-            station_meant: number;
             /** Vector M */
             vector_m: number | null;
             /** Words */
@@ -7778,8 +7766,6 @@ export interface components {
             east_m: number;
             /** Fit 95 M */
             fit_95_m: number | null;
-            /** Fit Up 95 M */
-            fit_up_95_m: number | null;
             /** Height M */
             height_m: number;
             /** Id */

@@ -88,7 +88,6 @@ class PointInBoth:
     local_n_m: float
     local_h_m: float | None
     fit_95_m: float | None
-    fit_up_95_m: float | None
     inside: bool
 
 
@@ -224,7 +223,7 @@ def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, qu
     derived = points.derive_all(session, job, shots)
     grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
     local, places = local_of(job, fit, grid), in_fit_grid(job, fit.site, grid)[:, :2]
-    horizontal, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
+    horizontal, inside = reach.horizontal_95_m(places), reach.holds(places)
     return [
         PointInBoth(
             id=shot.id,
@@ -236,7 +235,6 @@ def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, qu
             local_n_m=float(local[n, 1]),
             local_h_m=known(local[n, 2]),
             fit_95_m=known(horizontal[n]),
-            fit_up_95_m=known(height[n]),
             inside=bool(inside[n]),
         )
         for n, (shot, point) in enumerate(zip(shots, derived, strict=True))

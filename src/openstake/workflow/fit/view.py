@@ -120,6 +120,7 @@ class FitView:
     horizontal: HorizontalRead | None
     vertical: VerticalRead | None
     expected: ExpectedFit
+    expected_words: str
     test_words: str
     suspects: list[Suspected]
     findings: tuple[Finding, ...]
@@ -128,6 +129,15 @@ class FitView:
     has_geoid: bool
     applied: FitInUse | None
     undo_words: str
+
+
+def _expected_words(now: FitNow, marks: Sequence[FitMarkView]) -> str:
+    """Return what scale and rotation are to be expected: those of the place, so of a measured mark."""
+    if all(mark.gnss_e_m is None for mark in marks):
+        return "What scale to expect here is known once a mark is measured."
+    turned = now.expected.rotation_deg
+    words = "" if turned is None else f", turned by {turned:.4f}°".replace("-", "−")
+    return f"Expected here: scale {now.expected.scale:.7f}{words}."
 
 
 def page_of(item: Judged, undo_words: str) -> FitView:
@@ -154,6 +164,7 @@ def page_of(item: Judged, undo_words: str) -> FitView:
         horizontal=None if found is None else found.horizontal,
         vertical=None if found is None else found.vertical,
         expected=now.expected,
+        expected_words=_expected_words(now, marks),
         test_words="" if found is None else _test_words(now, found),
         suspects=[] if found is None else found.suspects,
         findings=item.findings,

@@ -38,10 +38,9 @@ def known_grids() -> frozenset[str]:
 
 @dataclass(frozen=True)
 class DatumGrid:
-    """A grid that is here: its name as operations ask for it, and its size."""
+    """A grid that is here: its name as operations ask for it."""
 
     name: str
-    size_bytes: int
 
 
 def add_datum_grid(context: Context, name: str, stream: IO[bytes]) -> DatumGrid:
@@ -64,11 +63,11 @@ def add_datum_grid(context: Context, name: str, stream: IO[bytes]) -> DatumGrid:
                 raise ConflictError(
                     f"Another file is here as {name} already, and jobs may rest on it. Take it out of the folder {FOLDER} of the data folder first."
                 ) from None
-            return DatumGrid(name, size)
+            return DatumGrid(name)
 
     def work(tx: Transaction) -> None:
         tx.tell("datum-grid-added", f"Grid {name} for datum operations added ({size} bytes).", sha256=draft.sha256)
 
     carry_out(context, OF_NO_JOB, work)
     finer_with_grid.cache_clear()
-    return DatumGrid(name, size)
+    return DatumGrid(name)

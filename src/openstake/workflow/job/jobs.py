@@ -78,7 +78,6 @@ class JobView:
     frame_epoch: str
     vertical_system: str
     geoid_id: str | None
-    geoid_name: str | None
     project_height_m: float | None
     height_limit_m: float
     place_latitude_deg: float | None
@@ -333,7 +332,6 @@ def job_view(job: JobNow, marks: int) -> JobView:
         frame_epoch=settings.frame_epoch,
         vertical_system=settings.vertical_system,
         geoid_id=settings.geoid_id,
-        geoid_name=job.geoid_file.name if job.geoid_file else None,
         project_height_m=settings.project_height_m,
         height_limit_m=settings.height_limit_m,
         place_latitude_deg=settings.place_latitude_deg,

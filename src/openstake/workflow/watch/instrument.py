@@ -93,21 +93,15 @@ class FixNow:
     held_for_s: float | None
     held_words: str
     losses: int
-    last_back_after_s: float | None
     words: str
 
 
 @dataclass(frozen=True, kw_only=True)
 class MeantNow:
-    """What the rover uses against what is meant, and three ways to its distance from the base, metres.
-
-    `base_off_m` is how far the ARP on the air lies from where it is meant to be; None where no base is heard.
-    """
+    """What the rover uses against what is meant, and three ways to its distance from the base, metres."""
 
     station_heard: int | None
-    station_meant: int
     station_agrees: bool | None
-    base_off_m: float | None
     vector_m: float | None
     meant_m: float | None
     planned_m: float | None
@@ -378,7 +372,7 @@ def _age(state: RoverState | None) -> AgeNow:
 
 def _fix(state: RoverState | None) -> FixNow:
     if state is None:
-        return FixNow(time_to_fix_s=None, fix_ratio=None, held_for_s=None, held_words="", losses=0, last_back_after_s=None, words="")
+        return FixNow(time_to_fix_s=None, fix_ratio=None, held_for_s=None, held_words="", losses=0, words="")
     back = next((loss.back_after_s for loss in reversed(state.losses) if loss.back_after_s is not None), None)
     held = None if state.fix_since_s is None else state.now_s - state.fix_since_s
     parts = []
@@ -395,7 +389,6 @@ def _fix(state: RoverState | None) -> FixNow:
         held_for_s=held,
         held_words=held_words,
         losses=len(state.losses),
-        last_back_after_s=back,
         words=", ".join(parts),
     )
 
@@ -431,9 +424,7 @@ def _meant(job: JobNow, evidence: _Evidence, moment: Moment, state: RoverState |
         parts.append(f"farthest mark {text_from_metres(found.planned_m, unit)}")
     return MeantNow(
         station_heard=heard,
-        station_meant=meant,
         station_agrees=None if heard is None else heard == meant,
-        base_off_m=off,
         vector_m=found.vector_m,
         meant_m=found.meant_m,
         planned_m=found.planned_m,

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { problemOf, type Schemas } from "../../api/client";
 import { useChooseFit } from "../../api/fit";
-import { decimal } from "../../lib/format";
 import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { FitViewProps } from "./props";
@@ -26,7 +25,7 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
       title="Models"
       why="How the two systems may differ. Fewer numbers to solve leave more to judge by."
       tabs={tabs}
-      aside={problem && !["scale", "north_deg", "north"].includes(problem.field ?? "") ? <p className="font-semibold text-flag">{problem.sentence}</p> : <p className="text-faded">Expected here: scale {fit.expected.scale.toFixed(7)}{fit.expected.rotation_deg !== null && `, turned by ${decimal(fit.expected.rotation_deg, 4)}°`}.</p>}
+      aside={problem && !["scale", "north_deg", "north"].includes(problem.field ?? "") ? <p className="font-semibold text-flag">{problem.sentence}</p> : <p className="text-faded">{fit.expected_words}</p>}
       action={
         <Button kind="primary" large disabled={choose.isPending} onClick={() => choose.mutate({ replaces_id: fit.chosen_id, models: wish }, { onSuccess: () => onView("fit") })}>
           Fit by these

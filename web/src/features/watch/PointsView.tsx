@@ -114,7 +114,7 @@ function PointFields(props: { job: Schemas["JobView"]; form: Form; first: Schema
           <Settings2 aria-hidden size={18} /> Kinds and codes
         </Button>
         <Button className="px-2!" data-back disabled={takeBack.isPending || !first?.last_name} onClick={() => takeBack.mutate(undefined)}>
-          <Undo2 aria-hidden size={18} /> Take {first?.last_name || "the last"} back
+          <Undo2 aria-hidden size={18} className="shrink-0" /> {first?.last_name ? `Take ${first.last_name} back` : "Take back"}
         </Button>
       </div>
       {takeBack.isError && <Note tone="flag">{sentenceOf(takeBack.error)}</Note>}
