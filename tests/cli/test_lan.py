@@ -240,7 +240,7 @@ def test_all_addresses_of_the_machine_are_answered_on(tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        (["--lan-address", "127.0.0.1"], "of use with --lan only"),
+        (["--lan-address", "127.0.0.1"], "can only be used with --lan"),
         (["--lan", "--certificate", "x.pem"], "belong together"),
         (["--lan", "--certificate", "no.pem", "--key", "no.key"], "cannot be read as a certificate"),
         (["--lan", "--lan-address", "abc"], "cannot be opened"),
