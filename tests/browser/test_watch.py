@@ -136,6 +136,8 @@ def test_the_way_to_a_mark_is_large_and_ends_on_it(page, running):
     assert page.field("rover_height").get_property("value") == "1.800 m"
 
 
+# 2026-12-01: the words stand there until the fix is back, which at four times the host's speed a busy machine was too late to ask for.
+@pytest.mark.speed(1)
 def test_the_instrument_shows_two_rovers_and_compares_two_initialisations(page, running, demo):
     api, job = running
     demo.fix_as_receivers_do()

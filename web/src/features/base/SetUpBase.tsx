@@ -229,7 +229,7 @@ function AirStep({ job, view, air }: { job: Schemas["JobView"]; view: Schemas["B
           {air.accepted && (
             <div className="grid grid-cols-1 sm:grid-cols-[1fr_10rem] gap-3">
               <TextField label="Why anyway" name="despite_reason" value={air.despite.reason} onChange={(reason) => air.setDespite({ ...air.despite, reason })} />
-              <TextField label="On whose word" name="despite_who" value={air.despite.who} onChange={(who) => air.setDespite({ ...air.despite, who })} />
+              <TextField label="Decided by" name="despite_who" value={air.despite.who} onChange={(who) => air.setDespite({ ...air.despite, who })} />
             </div>
           )}
         </Note>

@@ -10,16 +10,14 @@ import { SettingsEditor } from "../../ui/SettingsEditor";
 import { BudgetNumbers } from "./BudgetNumbers";
 import type { ChainViewProps } from "./props";
 
+const NOTHING = { baseline: "", absolute: false, changes: [] as string[], need_horizontal: "", need_vertical: "" };
+
 /** What if: the budget moved live, and the reverse: what reaches a need, the cheapest first. */
 export function WhatIfView({ job, tabs }: ChainViewProps) {
-  const [baseline, setBaseline] = useState("");
-  const [absolute, setAbsolute] = useState(false);
-  const [changes, setChanges] = useState<string[]>([]);
-  const [need, setNeed] = useState({ horizontal: "", vertical: "" });
+  const [wish, setWish] = useState(NOTHING);
   const [editing, setEditing] = useState(false);
-  const wish = useDeferredValue({ baseline, absolute, changes, need_horizontal: need.horizontal, need_vertical: need.vertical });
-  const tried = useTryBudget(job.id, wish);
-  const over = useBudgetOver(job.id, useDeferredValue({ baseline: "", absolute, changes, need_horizontal: "", need_vertical: "" }));
+  const tried = useTryBudget(job.id, useDeferredValue(wish));
+  const over = useBudgetOver(job.id, useDeferredValue({ ...NOTHING, absolute: wish.absolute, changes: wish.changes }));
   const form = useBudgetForm(job.id);
   const save = useSaveBudget(job.id);
   const unit = job.length_unit;
@@ -52,7 +50,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
-        <WhatIfFields baseline={baseline} setBaseline={setBaseline} shown={shown} unit={unit} sign={sign} at={at} absolute={absolute} setAbsolute={setAbsolute} need={need} setNeed={setNeed} setChanges={setChanges} changes={changes} />
+        <WhatIfFields wish={wish} set={(more) => setWish({ ...wish, ...more })} shown={shown} unit={unit} at={at} />
         <div className="min-w-0">
           {shown && <Shown shown={shown} unit={unit} />}
           {shown && shown.ways.length > 0 && shown.ways[0]!.changes.length > 0 && (
@@ -71,7 +69,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
 }
 
 /** The ways to what is needed, the cheapest first. */
-function Ways({ shown, unit, sign }: { shown: Schemas["BudgetShown"]; unit: "m" | "ft" | "sft"; sign: string }) {
+function Ways({ shown, unit, sign }: { shown: Schemas["BudgetShown"]; unit: Schemas["JobView"]["length_unit"]; sign: string }) {
   return (
     <section aria-label="Ways to what is needed" className="mt-3">
       <h2 className="font-bold">Ways there, the cheapest first</h2>
@@ -86,30 +84,24 @@ function Ways({ shown, unit, sign }: { shown: Schemas["BudgetShown"]; unit: "m" 
 
 /** What is moved: distance, one thing of the chain, and what is needed. */
 function WhatIfFields(props: {
-  baseline: string;
-  setBaseline: (value: string) => void;
+  wish: typeof NOTHING;
+  set: (more: Partial<typeof NOTHING>) => void;
   shown: Schemas["BudgetShown"] | undefined;
   unit: Schemas["JobView"]["length_unit"];
-  sign: string;
   at: (field: string) => string | null;
-  absolute: boolean;
-  setAbsolute: (value: boolean) => void;
-  need: { horizontal: string; vertical: string };
-  setNeed: (value: { horizontal: string; vertical: string }) => void;
-  setChanges: (value: string[]) => void;
-  changes: string[];
 }) {
-  const { baseline, setBaseline, shown, unit, sign, at, absolute, setAbsolute, need, setNeed, setChanges, changes } = props;
+  const { wish, set, shown, unit, at } = props;
+  const where = shown ? `${length(shown.baseline_m, unit, 0)} ${UNIT_SIGN[unit]}, ${shown.where}` : "";
   return (
     <div className="flex flex-col gap-4">
-      <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
-      <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
+      <TextField label="Distance from the base" name="baseline" value={wish.baseline} onChange={(baseline) => set({ baseline })} placeholder={where} problem={at("baseline")} />
+      <Toggle label="Absolute" value={wish.absolute} onChange={(absolute) => set({ absolute })} hint="With the base's own coordinate; else relative to its mark." />
       <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
         <legend className="mb-1 font-semibold">Needed at 95 %</legend>
-        <TextField label="horizontal" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
-        <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
+        <TextField label="horizontal" name="need_horizontal" value={wish.need_horizontal} onChange={(need_horizontal) => set({ need_horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+        <TextField label="in height" name="need_vertical" value={wish.need_vertical} onChange={(need_vertical) => set({ need_vertical })} placeholder="30 mm" problem={at("need_vertical")} />
       </fieldset>
-      <ChangesOffered shown={shown} setChanges={setChanges} changes={changes} unit={unit} />
+      <ChangesOffered shown={shown} changes={wish.changes} onChanges={(changes) => set({ changes })} unit={unit} />
     </div>
   );
 }
@@ -117,11 +109,11 @@ function WhatIfFields(props: {
 /** What can be moved, each by a press. */
 function ChangesOffered(props: {
   shown: Schemas["BudgetShown"] | undefined;
-  setChanges: (value: string[]) => void;
+  onChanges: (value: string[]) => void;
   changes: string[];
-  unit: "m" | "ft" | "sft";
+  unit: Schemas["JobView"]["length_unit"];
 }) {
-  const { shown, setChanges, changes, unit } = props;
+  const { shown, onChanges, changes, unit } = props;
   return (
     <fieldset className="flex flex-col gap-2">
       <legend className="mb-1 font-semibold">If I</legend>
@@ -130,7 +122,7 @@ function ChangesOffered(props: {
           key={change.key}
           type="button"
           aria-pressed={change.done}
-          onClick={() => setChanges(changes.includes(change.key) ? changes.filter((item) => item !== change.key) : [...changes, change.key])}
+          onClick={() => onChanges(changes.includes(change.key) ? changes.filter((item) => item !== change.key) : [...changes, change.key])}
           className={`flex min-h-touch items-center justify-between gap-3 rounded border-2 px-3 text-left ${change.done ? "border-checked bg-checkedwash font-bold" : "border-line bg-page"}`}
         >
           <span>{change.words}</span>

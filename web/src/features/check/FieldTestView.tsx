@@ -7,30 +7,39 @@ import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
-import { PoleFields, usePole, type Pole } from "../../ui/pole";
+import { PoleFields, usePole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
 import type { ViewProps } from "../../ui/view";
 
 const EMPTY = { full: false, sigma_xy: "", sigma_h: "", distance: "", height_difference: "" };
 
-/** The field test of the pair: planned with its times, measured shot by shot, judged when it is whole. */
-export function FieldTestView({ job, tabs }: ViewProps) {
-  const tests = useFieldTests(job.id);
-  const begin = useBeginFieldTest(job.id);
-  const record = useRecordFieldTest(job.id);
+/** What a field test rests on, the pole of its shots, and what begins it and records it. */
+function useFieldTestForm(jobId: string) {
+  const tests = useFieldTests(jobId);
+  const begin = useBeginFieldTest(jobId);
+  const record = useRecordFieldTest(jobId);
   const [wish, setRequest] = useState(EMPTY);
   const [seconds, setSeconds] = useState("5");
   const [pole, setPole] = usePole();
-  const shot = useLive(({ live }) => live?.shot ?? null);
   const rover_id = useLive(({ live }) => live?.rover_id ?? null);
-  const newest = tests.data?.tests[0];
-  const now = newest?.open ? newest : null;
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const set = (more: Partial<typeof EMPTY>) => setRequest({ ...wish, ...more });
   const send = (test: Schemas["FieldTestView"], again = false) =>
     record.mutate({ series_id: test.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
+  return { tests, begin, record, wish, set, seconds, setSeconds, pole, setPole, problem, at, send };
+}
+
+type Form = ReturnType<typeof useFieldTestForm>;
+
+/** The field test of the pair: planned with its times, measured shot by shot, judged when it is whole. */
+export function FieldTestView({ job, tabs }: ViewProps) {
+  const form = useFieldTestForm(job.id);
+  const { tests, begin, record, problem } = form;
+  const shot = useLive(({ live }) => live?.shot ?? null);
+  const newest = tests.data?.tests[0];
+  const now = newest?.open ? newest : null;
   const known = problem?.field && [...Object.keys(EMPTY), "seconds", "reading"].includes(problem.field);
   return (
     <Page
@@ -52,9 +61,9 @@ export function FieldTestView({ job, tabs }: ViewProps) {
         shot ? (
           <Drop jobId={job.id} shot={shot} />
         ) : now ? (
-          <Record disabled={record.isPending} onRecord={() => send(now)} />
+          <Record disabled={record.isPending} onRecord={() => form.send(now)} />
         ) : (
-          <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(wish)}>
+          <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(form.wish)}>
             Begin the test
           </Button>
         )
@@ -63,7 +72,7 @@ export function FieldTestView({ job, tabs }: ViewProps) {
       {tests.isError && <Note tone="flag">{sentenceOf(tests.error)}</Note>}
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
-          {<FieldTestFields now={now} job={job} pole={pole} setPole={setPole} problem={problem} seconds={seconds} setSeconds={setSeconds} at={at} shot={shot} send={send} wish={wish} set={set} tests={tests} />}
+          {now ? <RunningFields job={job} form={form} now={now} busy={shot !== null} /> : <FieldTestFields form={form} />}
         </div>
         <div className="flex min-w-0 flex-col gap-3">
           {newest ? <Test job={job} test={newest} /> : <Note>No field test in this job. Two points 2 to 20 m apart, some distance from the base, under the sky you work in.</Note>}
@@ -73,33 +82,25 @@ export function FieldTestView({ job, tabs }: ViewProps) {
   );
 }
 
-/** What a test rests on before it begins; while it runs, the pole and the last point again. */
-function FieldTestFields(props: {
-  now: Schemas["FieldTestView"] | null;
-  job: Schemas["JobView"];
-  pole: Pole;
-  setPole: (pole: Pole) => void;
-  problem: Problem | undefined;
-  seconds: string;
-  setSeconds: (value: string) => void;
-  at: (field: string) => string | null;
-  shot: Schemas["ShotNow"] | null;
-  send: (test: Schemas["FieldTestView"], again?: boolean) => void;
-  wish: typeof EMPTY;
-  set: (more: Partial<typeof EMPTY>) => void;
-  tests: ReturnType<typeof useFieldTests>;
-}) {
-  const { now, job, pole, setPole, problem, seconds, setSeconds, at, shot, send, wish, set, tests } = props;
-  return now ? (
+/** While a test runs: the pole of its shots, and the last point again. */
+function RunningFields(props: { job: Schemas["JobView"]; form: Form; now: Schemas["FieldTestView"]; busy: boolean }) {
+  const { job, form, now } = props;
+  return (
     <>
-      <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
-      <TextField label="Seconds a shot" name="seconds" value={seconds} onChange={setSeconds} problem={at("seconds")} />
-      <Button disabled={now.measured === 0 || shot !== null} onClick={() => send(now, true)}>
+      <PoleFields jobId={job.id} pole={form.pole} onPole={form.setPole} problem={form.problem ?? null} />
+      <TextField label="Seconds a shot" name="seconds" value={form.seconds} onChange={form.setSeconds} problem={form.at("seconds")} />
+      <Button disabled={now.measured === 0 || props.busy} onClick={() => form.send(now, true)}>
         Last point again
       </Button>
       <GiveUp job={job} id={now.id} />
     </>
-  ) : (
+  );
+}
+
+/** What a test rests on before it begins. */
+function FieldTestFields({ form }: { form: Form }) {
+  const { wish, set, at, tests } = form;
+  return (
     <>
       <Select
         label="Test"
@@ -129,7 +130,7 @@ function GiveUp({ job, id }: { job: Schemas["JobView"]; id: string }) {
   const drop = useDropFieldTest(job.id);
   return (
     <Button disabled={drop.isPending} onClick={() => drop.mutate(id)}>
-      Give the test up
+      Abandon the test
     </Button>
   );
 }

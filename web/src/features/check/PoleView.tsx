@@ -6,22 +6,21 @@ import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
-import { PoleFields, usePole, type Pole } from "../../ui/pole";
+import { PoleFields, usePole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
 import { PoleTop } from "../../plots/PoleTop";
 import type { ViewProps } from "../../ui/view";
 
-/** The pole turned: what goes round with it is its lean. */
-export function PoleView({ job, tabs }: ViewProps) {
-  const turns = useTurns(job.id);
-  const begin = useBeginTurn(job.id);
-  const record = useRecordSide(job.id);
+/** Which pole is turned and how often, and what begins it and records a side. */
+function usePoleForm(jobId: string) {
+  const turns = useTurns(jobId);
+  const begin = useBeginTurn(jobId);
+  const record = useRecordSide(jobId);
   const [typed, setTyped] = useState<string | null>(null);
   const [sides, setSides] = useState("2");
   const [seconds, setSeconds] = useState("30");
   const [pole, setPole] = usePole();
-  const shot = useLive(({ live }) => live?.shot ?? null);
   const rover_id = useLive(({ live }) => live?.rover_id ?? null);
   const view = turns.data;
   const now = view?.now ?? null;
@@ -29,6 +28,14 @@ export function PoleView({ job, tabs }: ViewProps) {
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const send = (again = false) =>
     now && record.mutate({ series_id: now.series_id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
+  return { turns, begin, record, view, now, name, setTyped, sides, setSides, seconds, setSeconds, pole, setPole, problem, send };
+}
+
+/** The pole turned: what goes round with it is its lean. */
+export function PoleView({ job, tabs }: ViewProps) {
+  const form = usePoleForm(job.id);
+  const { turns, begin, record, view, now, name, problem } = form;
+  const shot = useLive(({ live }) => live?.shot ?? null);
   return (
     <Page
       title="Pole"
@@ -49,9 +56,9 @@ export function PoleView({ job, tabs }: ViewProps) {
         shot ? (
           <Drop jobId={job.id} shot={shot} />
         ) : now ? (
-          <Record disabled={record.isPending} onRecord={() => send()} />
+          <Record disabled={record.isPending} onRecord={() => form.send()} />
         ) : (
-          <Button kind="primary" large disabled={!name.trim() || begin.isPending} onClick={() => begin.mutate({ pole: name, sides: Number(sides) })}>
+          <Button kind="primary" large disabled={!name.trim() || begin.isPending} onClick={() => begin.mutate({ pole: name, sides: Number(form.sides) })}>
             Turn this pole
           </Button>
         )
@@ -59,7 +66,7 @@ export function PoleView({ job, tabs }: ViewProps) {
     >
       {turns.isError && <Note tone="flag">{sentenceOf(turns.error)}</Note>}
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
-        <PoleTurnFields now={now} job={job} send={send} name={name} setTyped={setTyped} view={view} sides={sides} setSides={setSides} pole={pole} setPole={setPole} problem={problem} seconds={seconds} setSeconds={setSeconds} />
+        <PoleTurnFields job={job} form={form} />
         <div className="flex min-w-0 flex-col gap-3">
           {view?.turned.map((turned) => <Turned key={turned.series_id} job={job} turned={turned} />)}
           {view && view.turned.length === 0 && <Note>No pole of this job has been turned. What a turn shows is kept with the pole in Kit.</Note>}
@@ -70,33 +77,19 @@ export function PoleView({ job, tabs }: ViewProps) {
 }
 
 /** Which pole, how often it is turned, and how long each shot lasts. */
-function PoleTurnFields(props: {
-  now: Schemas["TurnNow"] | null;
-  job: Schemas["JobView"];
-  send: (again?: boolean) => void;
-  name: string;
-  setTyped: (value: string | null) => void;
-  view: Schemas["Turns"] | undefined;
-  sides: string;
-  setSides: (value: string) => void;
-  pole: Pole;
-  setPole: (pole: Pole) => void;
-  problem: Problem | undefined;
-  seconds: string;
-  setSeconds: (value: string) => void;
-}) {
-  const { now, job, send, name, setTyped, view, sides, setSides, pole, setPole, problem, seconds, setSeconds } = props;
+function PoleTurnFields({ job, form }: { job: Schemas["JobView"]; form: ReturnType<typeof usePoleForm> }) {
+  const { now, name, view, problem } = form;
   return (
     <div className="flex flex-col gap-3">
       {now ? (
-        <InHand job={job} now={now} onAgain={() => send(true)} />
+        <InHand job={job} now={now} onAgain={() => form.send(true)} />
       ) : (
         <>
-          <TextField label="Which pole" name="pole" value={name} onChange={setTyped} hint={view?.never_turned.includes(name) ? "Never turned yet." : undefined} />
+          <TextField label="Which pole" name="pole" value={name} onChange={form.setTyped} hint={view?.never_turned.includes(name) ? "Never turned yet." : undefined} />
           <Select
             label="Turned to"
-            value={sides}
-            onChange={setSides}
+            value={form.sides}
+            onChange={form.setSides}
             options={[
               { value: "2", label: "two sides", detail: "half their difference" },
               { value: "4", label: "four sides", detail: "and a check of the foot" },
@@ -104,8 +97,8 @@ function PoleTurnFields(props: {
           />
         </>
       )}
-      <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
-      <TextField label="Seconds" name="seconds" value={seconds} onChange={setSeconds} problem={problem?.field === "seconds" ? problem.sentence : null} />
+      <PoleFields jobId={job.id} pole={form.pole} onPole={form.setPole} problem={problem ?? null} />
+      <TextField label="Seconds" name="seconds" value={form.seconds} onChange={form.setSeconds} problem={problem?.field === "seconds" ? problem.sentence : null} />
     </div>
   );
 }
@@ -127,7 +120,7 @@ function InHand({ job, now, onAgain }: { job: Schemas["JobView"]; now: Schemas["
           Last side again
         </Button>
         <Button disabled={drop.isPending} onClick={() => drop.mutate(now.series_id)}>
-          Give it up
+          Abandon it
         </Button>
       </div>
     </section>

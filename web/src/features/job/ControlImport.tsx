@@ -195,7 +195,7 @@ function LineForm(props: { job: Schemas["JobView"]; row: Schemas["ControlRow"]; 
       <div className="mt-3 flex gap-3">
         <Button onClick={props.onClose}>Leave it as it was</Button>
         <Button kind="primary" onClick={() => props.onKeep(values)}>
-          Take the line so
+          Use this line
         </Button>
       </div>
     </section>
