@@ -157,10 +157,12 @@ def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict
     references = references_of(session, job_id, shots)
     owners, _, latitude, longitude, altitude_m, separation_m, used, _, _ = epochs_of_shots(session, {shot.id for shot in shots})
     places, keep = _places(latitude, longitude, altitude_m, separation_m), np.array(used, dtype=bool)
-    by_id, of, found = {shot.id: shot for shot in shots}, np.array(owners), {}
-    for shot_id in dict.fromkeys(of[keep]):
-        own = places[(of == shot_id) & keep]
-        found[shot_id] = np.asarray((own - own[0]) @ _axes(references[by_id[shot_id].reference_id]).T)
+    by_id, found, at = {shot.id: shot for shot in shots}, {}, 0
+    for shot_id, epochs in groupby(owners):
+        part = slice(at, at + sum(1 for _ in epochs))
+        at, own = part.stop, places[part][keep[part]]
+        if len(own):
+            found[shot_id] = np.asarray((own - own[0]) @ _axes(references[by_id[shot_id].reference_id]).T)
     return found
 
 

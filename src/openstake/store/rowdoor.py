@@ -157,9 +157,11 @@ class RowDoor:
 
     def take(self, table: Table, rows: Sequence[Row], first: int) -> None:
         """Refuse rows that no form would have made: FileError with its table, its number (the first is row `first`), and the field."""
+        if not rows:
+            return
         held = _columns(table)
         by_column = zip(*map(itemgetter(*(column.name for column in held)), rows), strict=True)
-        if not all(column.holds(set(values) - {None}) for column, values in zip(held, by_column, strict=rows != [])):
+        if not all(column.holds(set(values) - {None}) for column, values in zip(held, by_column, strict=True)):
             for n, row in enumerate(rows, first):
                 _hold(table, row, n)
         keys = self._keys.setdefault(table.name, set())

@@ -85,7 +85,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
 /** End the base: the closing height first. */
 function EndActions(props: {
   ending: boolean;
-  setOpen: (value: "height" | "site" | "air" | "coordinate" | "log" | "listen" | "end") => void;
+  setOpen: (value: Key) => void;
   closing: ReturnType<typeof useReading>;
   end: ReturnType<typeof useEndBase>;
 }) {

@@ -98,11 +98,11 @@ function Abandoned({ takeUp }: { takeUp: ReturnType<typeof useTakeSetUpUp> }) {
 
 /** The next step, or the start. */
 function NextAction(props: {
-  next: "height" | "site" | "mark" | "coordinate" | "air" | undefined;
-  open: "height" | "site" | "mark" | "coordinate" | "air";
+  next: Key | undefined;
+  open: Key;
   reading: ReturnType<typeof useReading>;
-  setOpen: (value: "height" | "site" | "mark" | "coordinate" | "air") => void;
-  steps: (Step<"height" | "site" | "mark" | "coordinate" | "air">)[];
+  setOpen: (value: Key) => void;
+  steps: Step<Key>[];
   stops: string[];
   missing: string[];
   air: ReturnType<typeof useAir>;

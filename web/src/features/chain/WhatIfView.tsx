@@ -14,10 +14,10 @@ const NOTHING = { baseline: "", absolute: false, changes: [] as string[], need_h
 
 /** What if: the budget moved live, and the reverse: what reaches a need, the cheapest first. */
 export function WhatIfView({ job, tabs }: ChainViewProps) {
-  const [wish, setWish] = useState(NOTHING);
+  const [request, setRequest] = useState(NOTHING);
   const [editing, setEditing] = useState(false);
-  const tried = useTryBudget(job.id, useDeferredValue(wish));
-  const over = useBudgetOver(job.id, useDeferredValue({ ...NOTHING, absolute: wish.absolute, changes: wish.changes }));
+  const tried = useTryBudget(job.id, useDeferredValue(request));
+  const over = useBudgetOver(job.id, useDeferredValue({ ...NOTHING, absolute: request.absolute, changes: request.changes }));
   const form = useBudgetForm(job.id);
   const save = useSaveBudget(job.id);
   const unit = job.length_unit;
@@ -50,7 +50,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
       }
     >
       <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
-        <WhatIfFields wish={wish} set={(more) => setWish({ ...wish, ...more })} shown={shown} unit={unit} at={at} />
+        <WhatIfFields request={request} set={(more) => setRequest({ ...request, ...more })} shown={shown} unit={unit} at={at} />
         <div className="min-w-0">
           {shown && <Shown shown={shown} unit={unit} />}
           {shown && shown.ways.length > 0 && shown.ways[0]!.changes.length > 0 && (
@@ -84,24 +84,24 @@ function Ways({ shown, unit, sign }: { shown: Schemas["BudgetShown"]; unit: Sche
 
 /** What is moved: distance, one thing of the chain, and what is needed. */
 function WhatIfFields(props: {
-  wish: typeof NOTHING;
+  request: typeof NOTHING;
   set: (more: Partial<typeof NOTHING>) => void;
   shown: Schemas["BudgetShown"] | undefined;
   unit: Schemas["JobView"]["length_unit"];
   at: (field: string) => string | null;
 }) {
-  const { wish, set, shown, unit, at } = props;
+  const { request, set, shown, unit, at } = props;
   const where = shown ? `${length(shown.baseline_m, unit, 0)} ${UNIT_SIGN[unit]}, ${shown.where}` : "";
   return (
     <div className="flex flex-col gap-4">
-      <TextField label="Distance from the base" name="baseline" value={wish.baseline} onChange={(baseline) => set({ baseline })} placeholder={where} problem={at("baseline")} />
-      <Toggle label="Absolute" value={wish.absolute} onChange={(absolute) => set({ absolute })} hint="With the base's own coordinate; else relative to its mark." />
+      <TextField label="Distance from the base" name="baseline" value={request.baseline} onChange={(baseline) => set({ baseline })} placeholder={where} problem={at("baseline")} />
+      <Toggle label="Absolute" value={request.absolute} onChange={(absolute) => set({ absolute })} hint="With the base's own coordinate; else relative to its mark." />
       <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
         <legend className="mb-1 font-semibold">Needed at 95 %</legend>
-        <TextField label="horizontal" name="need_horizontal" value={wish.need_horizontal} onChange={(need_horizontal) => set({ need_horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
-        <TextField label="in height" name="need_vertical" value={wish.need_vertical} onChange={(need_vertical) => set({ need_vertical })} placeholder="30 mm" problem={at("need_vertical")} />
+        <TextField label="horizontal" name="need_horizontal" value={request.need_horizontal} onChange={(need_horizontal) => set({ need_horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+        <TextField label="in height" name="need_vertical" value={request.need_vertical} onChange={(need_vertical) => set({ need_vertical })} placeholder="30 mm" problem={at("need_vertical")} />
       </fieldset>
-      <ChangesOffered shown={shown} changes={wish.changes} onChanges={(changes) => set({ changes })} unit={unit} />
+      <ChangesOffered shown={shown} changes={request.changes} onChanges={(changes) => set({ changes })} unit={unit} />
     </div>
   );
 }

@@ -19,16 +19,16 @@ function useFieldTestForm(jobId: string) {
   const tests = useFieldTests(jobId);
   const begin = useBeginFieldTest(jobId);
   const record = useRecordFieldTest(jobId);
-  const [wish, setRequest] = useState(EMPTY);
+  const [request, setRequest] = useState(EMPTY);
   const [seconds, setSeconds] = useState("5");
   const [pole, setPole] = usePole();
   const rover_id = useLive(({ live }) => live?.rover_id ?? null);
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
-  const set = (more: Partial<typeof EMPTY>) => setRequest({ ...wish, ...more });
+  const set = (more: Partial<typeof EMPTY>) => setRequest({ ...request, ...more });
   const send = (test: Schemas["FieldTestView"], again = false) =>
     record.mutate({ series_id: test.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
-  return { tests, begin, record, wish, set, seconds, setSeconds, pole, setPole, problem, at, send };
+  return { tests, begin, record, request, set, seconds, setSeconds, pole, setPole, problem, at, send };
 }
 
 type Form = ReturnType<typeof useFieldTestForm>;
@@ -63,7 +63,7 @@ export function FieldTestView({ job, tabs }: ViewProps) {
         ) : now ? (
           <Record disabled={record.isPending} onRecord={() => form.send(now)} />
         ) : (
-          <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(form.wish)}>
+          <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(form.request)}>
             Begin the test
           </Button>
         )
@@ -99,25 +99,25 @@ function RunningFields(props: { job: Schemas["JobView"]; form: Form; now: Schema
 
 /** What a test rests on before it begins. */
 function FieldTestFields({ form }: { form: Form }) {
-  const { wish, set, at, tests } = form;
+  const { request, set, at, tests } = form;
   return (
     <>
       <Select
         label="Test"
-        value={wish.full ? "full" : "simplified"}
+        value={request.full ? "full" : "simplified"}
         onChange={(kind) => set({ full: kind === "full" })}
         options={[
           { value: "simplified", label: "simplified", detail: "one series, 25 min: gross errors" },
           { value: "full", label: "full", detail: "three series, starts 90 min apart: uncertainties" },
         ]}
       />
-      <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder={tests.data?.usual_xy ?? ""} problem={at("sigma_xy")} />
-      <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder={tests.data?.usual_h ?? ""} problem={at("sigma_h")} />
-      <TextField label="Distance, measured otherwise" name="distance" value={wish.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
+      <TextField label="Sigma of a position, known before" name="sigma_xy" value={request.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder={tests.data?.usual_xy ?? ""} problem={at("sigma_xy")} />
+      <TextField label="and of a height" name="sigma_h" value={request.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder={tests.data?.usual_h ?? ""} problem={at("sigma_h")} />
+      <TextField label="Distance, measured otherwise" name="distance" value={request.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
       <TextField
         label="Height of point 2 above 1"
         name="height_difference"
-        value={wish.height_difference}
+        value={request.height_difference}
         onChange={(height_difference) => set({ height_difference })}
         placeholder="empty: none"
         problem={at("height_difference")}
