@@ -91,10 +91,10 @@ function WhatIfFields(props: {
   at: (field: string) => string | null;
 }) {
   const { request, set, shown, unit, at } = props;
-  const where = shown ? `${length(shown.baseline_m, unit, 0)} ${UNIT_SIGN[unit]}, ${shown.where}` : "";
+  const usual = shown ? `${length(shown.baseline_m, unit, 0)} ${UNIT_SIGN[unit]}` : "";
   return (
     <div className="flex flex-col gap-4">
-      <TextField label="Distance from the base" name="baseline" value={request.baseline} onChange={(baseline) => set({ baseline })} placeholder={where} problem={at("baseline")} />
+      <TextField label="Distance from the base" name="baseline" value={request.baseline} onChange={(baseline) => set({ baseline })} placeholder={usual} hint={shown?.where} problem={at("baseline")} />
       <Toggle label="Absolute" value={request.absolute} onChange={(absolute) => set({ absolute })} hint="With the base's own coordinate; else relative to its mark." />
       <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
         <legend className="mb-1 font-semibold">Needed at 95 %</legend>
