@@ -3,11 +3,10 @@
 Written straight into the tables, for tests that count queries, for measurements, and for the data folder of 0.3.0.
 """
 
-import json
-
 import numpy as np
 from sqlalchemy import insert, select
 
+from openstake.core.base_settled import Settled
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import FrameDefinition, job_frame
 from openstake.core.vector import raised_along_normal
@@ -48,7 +47,7 @@ class Filling:
         query = select(Mark).where(Mark.job_id == job_id, Mark.id.not_in(replaced)).order_by(Mark.name)
         self.marks = list(session.scalars(query))
         settings = session.scalars(select(JobSettings).where(JobSettings.job_id == job_id)).first()
-        self.frame = job_frame(FrameDefinition(system=json.loads(settings.frame)["system"]))
+        self.frame = job_frame(FrameDefinition(system=settings.frame.system))
         self.now, self.settings_id, self.labels = START_S, settings.id, 0
 
     def xyz(self, mark):
@@ -74,7 +73,7 @@ class Filling:
 
     def base(self, number, mark, source="mark", ends=True, virtual=False, refers_to="arp"):
         """Set a base up, start it and listen: an occupation with two readings and a coordinate."""
-        setup = self.add(SetUp(id=(line := new_id()), line_id=line, job_id=self.job_id, data="{}"))
+        setup = self.add(SetUp(id=(line := new_id()), line_id=line, job_id=self.job_id, data=Settled()))
         started = self.now
         base = Occupation(job_id=self.job_id, mark_id=mark.id, station_id=17, setup_id=setup.id, started_s=started)
         self.session.add(base)
@@ -186,9 +185,7 @@ class Filling:
                     frame=coordinate.frame,
                     frame_epoch=coordinate.frame_epoch,
                     started_s=self.now,
-                    rests_on=json.dumps(
-                        [self.settings_id, *([] if as_points else [mark.id]), coordinate.id, *base_heights, pole.id, reference.id]
-                    ),
+                    rests_on=(self.settings_id, *(() if as_points else (mark.id,)), coordinate.id, *base_heights, pole.id, reference.id),
                 )
             )
             if as_points:

@@ -16,7 +16,9 @@ import pytest
 from sqlalchemy import select
 
 from openstake.app import build
+from openstake.core.check_plan import CheckSettings
 from openstake.core.errors import FileError
+from openstake.core.judge.bench import BenchRecord
 from openstake.store import rowdoor
 from openstake.store.book import verify
 from openstake.store.models import Base, BenchTest, BookEntry, CheckSettingsRow, Listening, Mark, Occupation, new_id
@@ -313,7 +315,7 @@ def test_two_crews_first_settings_of_a_job_disagree(places, tmp_path):
     for n, power in enumerate((2.0, 4.0)):
         crew = places(f"crew{n}")
         unpacked(crew, start)
-        data = json.dumps({"come_back_min": power * 10})
+        data = CheckSettings(come_back_min=power * 10)
         row = CheckSettingsRow(job_id=job, data=data, replaces_id=None, created_s=2e9 + n)
         crew.program.context.database.write(lambda session, row=row: session.add(row))
         sent.append(packed(crew, job, tmp_path / f"crew{n}.zip"))
@@ -335,8 +337,21 @@ def test_gear_with_a_name_outside_ascii_travels_when_a_set_up_alone_names_it(pla
     gear = next(item for item in here.get("/gear")["items"] if item["kind"] == "antenna")
     here.post("/gear", {"kind": "antenna", "values": gear["data"] | {"name": "Bärenkopf Ø"}})
 
+    record = BenchRecord(
+        base="Bärenkopf Ø",
+        rover="",
+        tape="1.800 m",
+        taped_m=1.8,
+        measured_m=None,
+        scatter_m=None,
+        epochs=0,
+        fix_after_s=None,
+        agrees=False,
+        findings=[],
+    )
+
     def work(session):
-        session.add(BenchTest(job_id=job, data=json.dumps({"antenna": "Bärenkopf Ø"}), created_s=1.0))
+        session.add(BenchTest(job_id=job, data=record, created_s=1.0))
 
     here.program.context.database.write(work)
     made = packed(here, job, tmp_path / "package.zip")

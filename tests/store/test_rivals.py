@@ -16,6 +16,8 @@ from sqlalchemy import create_engine, event, select
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import StaticPool
 
+from openstake.core.check_plan import CheckSettings
+from openstake.core.geodesy.frames import FrameDefinition
 from openstake.store import package
 from openstake.store import unpack as unpack_of
 from openstake.store.book import write_entry
@@ -120,7 +122,7 @@ class World:
         job = Job(created_s=1.0)
         session.add(job)
         session.flush()
-        session.add(JobSettings(job_id=job.id, name="Job", length_unit="m", frame="{}", created_s=1.0))
+        session.add(JobSettings(job_id=job.id, name="Job", length_unit="m", frame=FrameDefinition(system="local"), created_s=1.0))
         for name in LINES[:2]:
             mark = self._mark(job.id, name, 0.0, 1.0, None)
             session.add(mark)
@@ -159,7 +161,9 @@ class World:
             if line == "settings":
                 present = session.scalars(lines.heads(CheckSettingsRow)).all()
                 before = present[0].id if present else None
-                row = CheckSettingsRow(id=new_id(), job_id=self.job, data=f'{{"n":{tick}}}', replaces_id=before, created_s=at_s)
+                row = CheckSettingsRow(
+                    id=new_id(), job_id=self.job, data=CheckSettings(near=f"N{tick}"), replaces_id=before, created_s=at_s
+                )
             else:
                 present = session.scalars(lines.heads(Mark, Mark.name == line)).all()
                 row = self._mark(self.job, line, float(tick), at_s, present[0].id)

@@ -8,6 +8,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
 from openstake.core.errors import ConflictError
+from openstake.core.geodesy.frames import FrameDefinition
 from openstake.derive.base import base_of
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import NAME, Database, migrate, newest_migration
@@ -148,7 +149,7 @@ def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
         settings = session.scalars(select(JobSettings)).one()
         mark = session.get_one(Mark, "m1")
         assert (settings.job_id, settings.name, settings.length_unit) == ("j1", "Old job", "m")
-        assert json.loads(settings.frame) == {"system": "EPSG:2157"}
+        assert settings.frame == FrameDefinition(system="EPSG:2157")
         assert (mark.name, mark.east_m, mark.height_m, mark.withdrawn, mark.check_only) == ("A", 1.5, 3.5, False, False)
     opened.close()
     with sqlite3.connect(tmp_path / "openstake.db") as new:

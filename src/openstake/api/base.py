@@ -10,6 +10,7 @@ from flask import Response, request
 from pydantic import BaseModel
 
 from openstake.api.common import Api, Nothing, as_file, content_of
+from openstake.core.base_settled import Source
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.limits import ShortText, Text
@@ -17,7 +18,6 @@ from openstake.workflow import photos
 from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
 from openstake.workflow.base.average import AverageView
 from openstake.workflow.base.earlier import EarlierBases, earlier
-from openstake.workflow.base.setup import Source
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.ticks import TickRequest

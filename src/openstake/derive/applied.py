@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -14,9 +13,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.chain import out_of_date
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.localfit.choice import SiteCentre
-from openstake.core.localfit.geometry import Reach
-from openstake.core.localfit.pair import Use
+from openstake.core.localfit.kept import AppliedFit
 from openstake.core.localfit.parameters import FitParameters
 from openstake.derive.base import base_values
 from openstake.derive.fit import FitMarkNow, in_fit_grid, undulation_m
@@ -28,78 +25,17 @@ from openstake.store.records.fits import fit_marks_of_lines, last_applied
 
 
 @dataclass(frozen=True, kw_only=True)
-class AppliedMark:
-    """A mark as an applied fit had it: residuals fitted − given, metres; None where nothing was left over."""
-
-    line_id: str
-    name: str
-    use: Use
-    residual_e_m: float | None
-    residual_n_m: float | None
-    residual_h_m: float | None
-
-
-@dataclass(frozen=True, kw_only=True)
-class Applied:
-    """A fit that was applied: its parameters, how far it reaches, its marks, and in one line how good it was."""
+class Applied(AppliedFit):
+    """An applied fit with its row: since when, and the ids of what it was made from."""
 
     id: str
-    parameters: FitParameters
-    reach: Reach
-    marks: tuple[AppliedMark, ...]
-    words: str
-    agrees: bool
-    redundancy: int
     rests_on: tuple[str, ...]
     created_s: float
 
 
 def applied_of_row(row: FitApplied) -> Applied:
     """Return an applied fit as it is stored."""
-    data = json.loads(row.data)
-    numbers = data["parameters"]
-    site = numbers.pop("site")
-    return Applied(
-        id=row.id,
-        parameters=FitParameters(**numbers, site=SiteCentre(**site) if site else None),
-        reach=_reach_of(data["reach"], data["redundancy"]),
-        marks=tuple(AppliedMark(**mark) for mark in data["marks"]),
-        words=data["words"],
-        agrees=data["agrees"],
-        redundancy=data["redundancy"],
-        rests_on=tuple(json.loads(row.rests_on)),
-        created_s=row.created_s,
-    )
-
-
-def _reach_of(stored: dict[str, Any], redundancy: int) -> Reach:
-    """Return a stored reach; of one that was stored before its redundancy was, a variance of 1 is that of given sigmas."""
-    if "redundancy" not in stored:
-        flat, up = (stored[name] in (None, 1.0) for name in ("variance_m2", "up_variance_m2"))
-        stored |= {"redundancy": None if flat else redundancy, "up_redundancy": None if up else max(redundancy // 2, 1)}
-    pairs = {name: tuple(stored[name]) for name in ("centre_m", "up_centre_m")}
-    cofactor = stored["up_cofactor"]
-    rows: dict[str, Any] = {
-        "corners_m": tuple((east, north) for east, north in stored["corners_m"]),
-        "up_cofactor": None if cofactor is None else tuple(tuple(row) for row in cofactor),
-    }
-    return Reach(**{**stored, **pairs, **rows})
-
-
-def data_of_applied(
-    parameters: FitParameters, reach: Reach, marks: Sequence[AppliedMark], words: str, agrees: bool, redundancy: int
-) -> str:
-    """Return an applied fit as it is kept."""
-    return json.dumps(
-        {
-            "parameters": asdict(parameters),
-            "reach": asdict(reach),
-            "marks": [asdict(mark) for mark in marks],
-            "words": words,
-            "agrees": agrees,
-            "redundancy": redundancy,
-        }
-    )
+    return Applied(id=row.id, rests_on=row.rests_on, created_s=row.created_s, **vars(row.data))
 
 
 def applied_now(session: Session, job_id: str) -> Applied | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -18,7 +17,7 @@ from openstake.core.errors import InputError
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, JobFrame, job_frame
 from openstake.core.limits import LOCAL_SIGMA_HORIZONTAL_M, LOCAL_SIGMA_VERTICAL_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
-from openstake.core.localfit.choice import FitChoice, SiteCentre, choice_of
+from openstake.core.localfit.choice import FitChoice, SiteCentre
 from openstake.core.localfit.expected import ExpectedFit, expected_of
 from openstake.core.localfit.geometry import Reach, reach_of
 from openstake.core.localfit.horizontal import Horizontal, fit_horizontal
@@ -253,7 +252,7 @@ class FitNow:
 def fit_now(session: Session, job: JobNow) -> FitNow:
     """Return the local fit of a job as it stands."""
     row = chosen_row(session, job.id)
-    choice = FitChoice() if row is None else choice_of(json.loads(row.data))
+    choice = FitChoice() if row is None else row.data
     return solved(job, None if row is None else row.id, fit_marks(session, job), choice)
 
 

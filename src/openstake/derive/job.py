@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import Any, cast
+from typing import cast
 from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, FrameError, InputError, NotFoundError
-from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
+from openstake.core.geodesy.frames import FrameDefinition, JobFrame, job_frame
 from openstake.core.geodesy.geoid import GeoidGrid
-from openstake.core.geodesy.systems import Operation
 from openstake.core.units import LengthUnit
 from openstake.store.models import GeoidGridFile, JobSettings
 from openstake.store.records.jobs import geoid_grids, jobs_and_settings
@@ -36,7 +34,7 @@ class JobNow:
     created_s: float
     settings: JobSettings
     meanings: Mapping[str, object]
-    frames_said: tuple[tuple[float, str], ...]
+    frames_said: tuple[tuple[float, FrameDefinition], ...]
     geoid_file: GeoidGridFile | None
     folder: Path | None
 
@@ -50,7 +48,7 @@ class JobNow:
 
     @cached_property
     def frame(self) -> JobFrame:
-        return job_frame(definition_from_json(self.settings.frame))
+        return job_frame(self.settings.frame)
 
     @property
     def lies_nowhere(self) -> bool:
@@ -84,7 +82,7 @@ class JobNow:
 
     def frame_is_as_at(self, unix_s: float) -> bool:
         """Whether system and operation are what they were at a moment."""
-        before = [text for since_s, text in self.frames_said if since_s <= unix_s]
+        before = [definition for since_s, definition in self.frames_said if since_s <= unix_s]
         return not before or before[-1] == self.settings.frame
 
     def frame_of(self, positions: str) -> str:
@@ -127,21 +125,6 @@ def _grid(path: Path) -> GeoidGrid:
     return read_geoid_grid(path)
 
 
-def definition_as_json(definition: FrameDefinition) -> str:
-    """Return a frame's definition as canonical text for the store; what nobody said leaves the text as it always was."""
-    document = asdict(definition)
-    if not document["datum_is"]:
-        del document["datum_is"]
-    return json.dumps(document, sort_keys=True, ensure_ascii=False)
-
-
-def definition_from_json(text: str) -> FrameDefinition:
-    document = json.loads(text)
-    kinds: dict[str, Callable[..., Any]] = {"anchor": Anchor, "ground": Ground, "operation": Operation}
-    parts = {name: kind(**document[name]) for name, kind in kinds.items() if document.get(name)}
-    return FrameDefinition(system=document["system"], datum_is=document.get("datum_is", ""), **parts)
-
-
 def job_of(session: Session, job_id: str) -> JobNow:
     """Return a job as it stands; NotFoundError where there is none."""
     found = jobs_of(session, job_id)
@@ -156,7 +139,7 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     replaced = {row.replaces_id for row in rows}
     heads = {row.job_id: row for row in rows if row.id not in replaced}
     meanings: dict[str, dict[str, object]] = {job.id: {} for job in jobs}
-    said: dict[str, list[tuple[float, str]]] = {job.id: [] for job in jobs}
+    said: dict[str, list[tuple[float, FrameDefinition]]] = {job.id: [] for job in jobs}
     for row in rows:
         meanings[row.job_id][row.id] = ("settings", row.frame, row.geoid_id)
         said[row.job_id].append((row.created_s, row.frame))

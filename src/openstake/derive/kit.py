@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -19,12 +18,7 @@ from openstake.wire.profile import read_profile
 
 
 def gear_of(row: GearItem) -> Gear:
-    return _gear(row.kind, row.data)
-
-
-@lru_cache(maxsize=512)
-def _gear(kind: str, data: str) -> Gear:
-    return typed(GEAR[kind], json.loads(data), None)
+    return typed(GEAR[row.kind], row.data, None)
 
 
 def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:

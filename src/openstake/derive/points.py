@@ -5,7 +5,6 @@ All shots asked for are derived together: a handful of queries, however many the
 
 from __future__ import annotations
 
-import json
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -297,7 +296,7 @@ def as_recorded(session: Session, job: JobNow, shots: Sequence[Shot], derived: S
     """
     hung, places = [], []
     for place, (shot, point) in enumerate(zip(shots, derived, strict=True)):
-        then, base = set(json.loads(shot.rests_on)), point.base
+        then, base = set(shot.rests_on), point.base
         used = {row.id for row in base.readings.rows if row.id in then}
         same_base = point.virtual or (point.coordinate.id in then and used in (set(), set(point.base_height.ids)))
         if same_base and len(point.pole_line) == 1:

@@ -12,13 +12,14 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_lean
 from openstake.core.kit.gear import Gear, Pole
 from openstake.core.lean import SIDES, Lean, TurnedShot, lean_of
+from openstake.core.shot_series import TurnSettled
 from openstake.core.units import text_from_metres
 from openstake.derive import points
 from openstake.derive.claims import horizontal_sigma_m
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import gear_by_name
 from openstake.derive.points import Point
-from openstake.derive.series import SeriesNow, TurnSettled, series_now
+from openstake.derive.series import SeriesNow, series_now
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,36 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
 from dataclasses import dataclass
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 from sqlalchemy import ColumnElement
 from sqlalchemy.orm import Session
 
+from openstake.core.shot_series import SERIES_KINDS, FieldTestSettled, TurnSettled
 from openstake.store.models import Shot
-from openstake.store.records.shots import SeriesKind, series_rows, shots_of_series
-
-
-@dataclass(frozen=True)
-class TurnSettled:
-    """Which pole is turned, and to how many sides."""
-
-    pole: str
-    sides: int
-
-
-@dataclass(frozen=True, kw_only=True)
-class FieldTestSettled:
-    """A field test: full or simplified, what was known before, metres; None where nothing was typed."""
-
-    full: bool
-    sigma_xy_m: float | None
-    sigma_h_m: float | None
-    distance_m: float | None
-    height_difference_m: float | None
-
+from openstake.store.records.shots import series_rows, shots_of_series
 
 Settled = TypeVar("Settled", TurnSettled, FieldTestSettled)
 
@@ -52,22 +32,15 @@ class SeriesNow(Generic[Settled]):
         return max(self.shots, key=lambda place: self.shots[place].created_s, default=None)
 
 
-_KINDS: dict[type[Any], SeriesKind] = {TurnSettled: "pole turn", FieldTestSettled: "field test"}
-
-
-def kind_of(settled: type[Any]) -> SeriesKind:
-    """Return the kind of the series that are settled so, as it is stored."""
-    return _KINDS[settled]
-
-
 def series_now(session: Session, of: type[Settled], *where: ColumnElement[bool]) -> list[SeriesNow[Settled]]:
     """Return the series settled by `of` that fulfil `where` and were not given up, newest first: two queries."""
-    rows = series_rows(session, kind_of(of), *where)
+    rows = series_rows(session, SERIES_KINDS[of], *where)
     items = shots_of_series(session, [row.id for row in rows])
     taken: dict[str, dict[str, Shot]] = defaultdict(dict)
     for series_id, place, shot in items:
         taken[series_id][place] = shot
     return [
-        SeriesNow(id=row.id, job_id=row.job_id, settled=of(**json.loads(row.data)), created_s=row.created_s, shots=taken[row.id])
+        SeriesNow(id=row.id, job_id=row.job_id, settled=row.data, created_s=row.created_s, shots=taken[row.id])
         for row in rows
+        if isinstance(row.data, of)
     ]

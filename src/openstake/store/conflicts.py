@@ -22,6 +22,7 @@ from sqlalchemy import Table, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError
+from openstake.store.jsoncolumn import as_stored, insert_stored
 from openstake.store.models import ONE_LINE_A_JOB, Base, Rival, new_id
 
 Row = dict[str, Any]
@@ -166,8 +167,7 @@ def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, k
             follows[at] = row["id"]
         if parents != frozenset({at} - {None}):
             kept += _kept(table, row["id"], parents or {NOTHING}, joined=False)
-    if added:
-        session.execute(table.insert(), added)
+    insert_stored(session, table, added)
     session.add_all(kept)
     session.flush()
 
@@ -199,7 +199,7 @@ def join(session: Session, table: Table, where: Any) -> int:
             continue
         words = {name: text for name, text in (("reason", WHY), ("who", "")) if name in table.c}
         row = written_last(rows[end] for end in ends) | words | {"id": new_id(), "replaces_id": tail}
-        session.execute(table.insert().values(**row))
+        insert_stored(session, table, [row])
         session.add_all(_kept(table, row["id"], ends, joined=True))
         disputes += len(ends) > 1
     session.flush()
@@ -228,7 +228,7 @@ def join_all(session: Session) -> None:
 
 
 def _rows(session: Session, table: Table, where: Any) -> list[Row]:
-    return [dict(row) for row in session.execute(select(table).where(where)).mappings()]
+    return [dict(row) for row in session.execute(select(*as_stored(table)).where(where)).mappings()]
 
 
 def _kept(table: Table, row_id: str, said: Iterable[str], joined: bool) -> list[Rival]:

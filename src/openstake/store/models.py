@@ -7,9 +7,21 @@ who correct the same row cannot both win.
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from sqlalchemy import Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from openstake.core.base_settled import Settled
+from openstake.core.budget import BudgetSettings
+from openstake.core.check_plan import CheckSettings
+from openstake.core.geodesy.frames import FrameDefinition
+from openstake.core.judge.bench import BenchRecord
+from openstake.core.localfit.choice import FitChoice
+from openstake.core.localfit.kept import AppliedFit, FitResult
+from openstake.core.shot import ShotSettings
+from openstake.core.shot_series import FieldTestSettled, TurnSettled
+from openstake.store.jsoncolumn import APPLIED_FIT, DOCUMENT, FIT_CHOICE, FRAME, json_of, settings_of
 
 # Tables in which a job has one line: the first rows of two crews disagree like any two that replace one row.
 ONE_LINE_A_JOB = ("job_settings", "shot_settings", "check_settings", "fit_chosen", "fit_applied", "budget_settings")
@@ -64,7 +76,7 @@ class TimePassed(Base):
 
 
 class JobSettings(Base):
-    """What a job is called and how its numbers are meant.  `frame` is canonical JSON of the frame's definition."""
+    """What a job is called and how its numbers are meant."""
 
     __tablename__ = "job_settings"
     id: Mapped[str] = _key()
@@ -77,7 +89,7 @@ class JobSettings(Base):
     time_zone: Mapped[str] = mapped_column(String(64), default="UTC")
     notes: Mapped[str] = mapped_column(Text, default="")
     length_unit: Mapped[str] = mapped_column(String(8))
-    frame: Mapped[str] = mapped_column(Text)
+    frame: Mapped[FrameDefinition] = mapped_column(FRAME)
     system_label: Mapped[str] = mapped_column(String(200), default="")
     frame_name: Mapped[str] = mapped_column(String(200), default="")
     frame_epoch: Mapped[str] = mapped_column(String(80), default="")
@@ -132,14 +144,14 @@ class Mark(Base):
 
 
 class GearItem(Base):
-    """A thing of the kit; `data` is JSON of the dataclass of its kind.  Passwords are elsewhere."""
+    """A thing of the kit; `data` is what `core/kit/gear.py` has of its kind.  Passwords are elsewhere."""
 
     __tablename__ = "gear"
     id: Mapped[str] = _key()
     line_id: Mapped[str] = mapped_column(String(36), index=True)
     kind: Mapped[str] = mapped_column(String(16))
     name: Mapped[str] = mapped_column(String(200))
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[dict[str, Any]] = mapped_column(DOCUMENT)
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("gear.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
@@ -184,7 +196,7 @@ class Tick(Base):
 
 
 class SetUp(Base):
-    """A base being set up: `data` is JSON of what was settled so far.  All rows of one set-up share `line_id`.
+    """A base being set up: `data` is what was settled so far.  All rows of one set-up share `line_id`.
 
     `dropped`: abandoned by its latest row.  It ends when an occupation names it.
     """
@@ -193,7 +205,7 @@ class SetUp(Base):
     id: Mapped[str] = _key()
     line_id: Mapped[str] = mapped_column(String(36), index=True)
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[Settled] = mapped_column(json_of(Settled))
     dropped: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("setup.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
@@ -429,7 +441,7 @@ class Shot(Base):
     A check stands on a mark and has tolerances; a point has neither, and its name is that of its label.  `initialised_s` is
     since when its fix held (host seconds; None where that was not seen), `tilt` what the crew said of tilt compensation.
 
-    `rests_on` is JSON of the ids of everything its check rested on when it was stored: settings, mark, base coordinate,
+    `rests_on` are the ids of everything its check rested on when it was stored: settings, mark, base coordinate,
     base heights, pole, base reference.
     """
 
@@ -459,7 +471,7 @@ class Shot(Base):
     effective_n: Mapped[float | None] = mapped_column(Float)
     frame: Mapped[str] = mapped_column(String(200))
     frame_epoch: Mapped[str] = mapped_column(String(80))
-    rests_on: Mapped[str] = mapped_column(Text)
+    rests_on: Mapped[tuple[str, ...]] = mapped_column(json_of(tuple[str, ...]))
     started_s: Mapped[float] = mapped_column(Float)
     created_s: Mapped[float] = mapped_column(Float)
     __table_args__ = (Index("ix_shot_job_created", "job_id", "created_s", "id"),)
@@ -492,23 +504,23 @@ class PointLabel(Base):
 
 
 class ShotSettingsRow(Base):
-    """How a job's shots are taken: `data` is JSON of the kinds and codes."""
+    """How a job's shots are taken: its kinds and codes."""
 
     __tablename__ = "shot_settings"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[ShotSettings] = mapped_column(settings_of(ShotSettings))
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("shot_settings.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 
 
 class CheckSettingsRow(Base):
-    """How a job is checked: `data` is JSON of the tolerances, the marks of the plan and when they are repeated."""
+    """How a job is checked: the tolerances, the marks of the plan and when they are repeated."""
 
     __tablename__ = "check_settings"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[CheckSettings] = mapped_column(settings_of(CheckSettings))
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("check_settings.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 
@@ -547,13 +559,13 @@ class GroundMeasure(Base):
 
 
 class ShotSeries(Base):
-    """Shots taken for one purpose: `kind` is `pole turn` or `field test`, `data` JSON of what was settled before."""
+    """Shots taken for one purpose: `kind` is `pole turn` or `field test`, `data` what was settled before."""
 
     __tablename__ = "shot_series"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     kind: Mapped[str] = mapped_column(String(16))
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[TurnSettled | FieldTestSettled] = mapped_column(json_of(TurnSettled | FieldTestSettled))
     withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("shot_series.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
@@ -610,7 +622,7 @@ class FitShot(Base):
 
 
 class FitChosen(Base):
-    """A local fit as it was chosen: `data` is JSON of the choice, `result` of what came out, `words` what was changed.
+    """A local fit as it was chosen: `data` is the choice, `result` of what came out, `words` what was changed.
 
     `undid`: it took the choice before it back.
     """
@@ -618,8 +630,8 @@ class FitChosen(Base):
     __tablename__ = "fit_chosen"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
-    result: Mapped[str] = mapped_column(Text)
+    data: Mapped[FitChoice] = mapped_column(FIT_CHOICE)
+    result: Mapped[FitResult] = mapped_column(json_of(FitResult))
     words: Mapped[str] = mapped_column(Text)
     undid: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_chosen.id"), unique=True)
@@ -627,28 +639,28 @@ class FitChosen(Base):
 
 
 class FitApplied(Base):
-    """A local fit in use, or `dropped`: `data` is JSON of its parameters and marks, which stay as they were applied.
+    """A local fit in use, or `dropped`: `data` are its parameters and marks, which stay as they were applied.
 
-    `rests_on` is JSON of the ids of everything it was made from.
+    `rests_on` are the ids of everything it was made from.
     """
 
     __tablename__ = "fit_applied"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
-    rests_on: Mapped[str] = mapped_column(Text)
+    data: Mapped[AppliedFit] = mapped_column(APPLIED_FIT)
+    rests_on: Mapped[tuple[str, ...]] = mapped_column(json_of(tuple[str, ...]))
     dropped: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_applied.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 
 
 class BudgetSettingsRow(Base):
-    """What a job takes for each link of the chain where nothing better is known: `data` is JSON."""
+    """What a job takes for each link of the chain where nothing better is known."""
 
     __tablename__ = "budget_settings"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[BudgetSettings] = mapped_column(settings_of(BudgetSettings))
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("budget_settings.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 
@@ -667,12 +679,12 @@ class FindingAnswer(Base):
 
 
 class BenchTest(Base):
-    """A bench test of a pair: `data` is JSON of what was taped, heard and measured."""
+    """A bench test of a pair: what was taped, heard and measured."""
 
     __tablename__ = "bench_test"
     id: Mapped[str] = _key()
     job_id: Mapped[str | None] = mapped_column(ForeignKey("job.id"), index=True)
-    data: Mapped[str] = mapped_column(Text)
+    data: Mapped[BenchRecord] = mapped_column(json_of(BenchRecord))
     created_s: Mapped[float] = mapped_column(Float)
 
 

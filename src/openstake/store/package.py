@@ -33,6 +33,7 @@ from openstake.core.errors import FileError
 from openstake.core.progress import Progress
 from openstake.store.backup import KeptFile
 from openstake.store.conflicts import PLAIN, Said, aliases, renaming, said_by, said_in
+from openstake.store.jsoncolumn import as_stored, text_of
 from openstake.store.models import Base, BookEntry, Device, GearItem, JobProfile, JobSettings, ProfileVersion, SealedLine
 from openstake.store.rowdoor import RowDoor, checked_manifest, shown
 from openstake.wire.address import holds_password
@@ -136,7 +137,7 @@ def _gear_lines(session: Session, job_id: str) -> set[str]:
     texts = list(session.scalars(select(ProfileVersion.data).where(ProfileVersion.line_id.in_(chosen))))
     for name in ("setup", "shot_series", "bench_test"):
         table = Base.metadata.tables[name]
-        texts += session.scalars(select(table.c.data).where(of_job(table, job_id)))
+        texts += session.scalars(select(text_of(table.c.data)).where(of_job(table, job_id)))
     said = {value for text in texts for value in _texts_in(json.loads(text))}
     return {row.line_id for row in session.scalars(select(GearItem)) if row.name in said}
 
@@ -167,8 +168,8 @@ def rows_where(
     """
     of_table = said.get(table.name, PLAIN)
     rename = renaming(table, aliases(session, said) if names is None else names)
-    columns = sorted(table.columns, key=lambda item: item.name)
-    query, keys = select(*columns).where(*where).order_by(*table.primary_key.columns), [str(item.name) for item in columns]
+    columns = sorted(as_stored(table), key=lambda item: str(item.key))
+    query, keys = select(*columns).where(*where).order_by(*table.primary_key.columns), [str(item.key) for item in columns]
     for part in session.execute(query.execution_options(yield_per=_BATCH)).partitions():
         rows = [dict(zip(keys, row, strict=True)) for row in part]
         if of_table is not PLAIN:

@@ -6,7 +6,6 @@ import shutil
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
-from operator import itemgetter
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +20,7 @@ from openstake.store import conflicts
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
 from openstake.store.conflicts import PLAIN, Said
+from openstake.store.jsoncolumn import as_stored, insert_stored
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
 from openstake.store.package import LINKS, Opened, of_job, rows_where, tables
 from openstake.store.records.lines import heads
@@ -188,39 +188,29 @@ def _add(
         if compared:
             # By the first part of their key: SQLite finds no pairs by an index.
             first = next(iter(keys))
-            query = select(table).where(first.in_({row[first.name] for row in batch}))
-            stored = rename([{item.name: row[item] for item in table.columns} for row in session.execute(query).mappings()])
+            query = select(*as_stored(table)).where(first.in_({row[first.name] for row in batch}))
+            stored = rename([dict(row) for row in session.execute(query).mappings()])
             here = {tuple(row[key.name] for key in keys): row for row in stored}
         fresh = [row for row in batch if tuple(row[key.name] for key in keys) not in here] if here else batch
         if any(here.get(tuple(row[key.name] for key in keys), row) != row for row in batch if here):
             raise _differs(table)
-        insert(session, table, fresh)
+        insert_stored(session, table, fresh)
         count += len(fresh)
         progress()
     return count
 
 
-def insert(session: Session, table: Table, rows: list[dict[str, Any]]) -> None:
-    """Insert rows of plain values, which need nothing done to each by itself: SQLAlchemy would take twice as long over that."""
-    if not rows:
-        return
-    connection = session.connection()
-    compiled = table.insert().compile(dialect=connection.dialect)
-    values = itemgetter(*compiled.positiontup or ())
-    connection.exec_driver_sql(str(compiled), list(map(values, rows)))
-
-
 def _name_of(session: Session, job_id: str) -> str:
     """Return what a job is called by its own rows: a manifest's name is nobody's word."""
-    named = session.scalars(heads(JobSettings, JobSettings.job_id == job_id)).first()
-    if named is None:
+    name = session.scalars(heads(JobSettings, JobSettings.job_id == job_id).with_only_columns(JobSettings.name)).first()
+    if name is None:
         raise FileError("The job of this package has no settings. Nothing was unpacked.")
-    return named.name
+    return name
 
 
 def _twins(session: Session, opened: Opened) -> tuple[str, ...]:
     """Return the gear of a package of which the kit has another under its name, with other values: gear is known by its name."""
-    ours = {row.id: row for row in session.scalars(heads(GearItem, ~GearItem.withdrawn))}
+    ours = {row.id: row for row in session.execute(heads(GearItem, ~GearItem.withdrawn).with_only_columns(*as_stored(tables()["gear"])))}
     brought = [ours[row["id"]] for row in opened.rows("gear") if row["id"] in ours]
     return tuple(
         f"{item.kind} {item.name}"
@@ -341,8 +331,8 @@ def _add_chain(session: Session, device: str, own: dict[int, dict[str, Any]], li
     if session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device)) is not None and chain.keys() - told.keys():
         raise FileError("This package holds lines of this installation's own chain that are not here. Nothing was unpacked.")
     fresh = [row for sequence, row in sorted(own.items()) if sequence not in told]
-    insert(session, Base.metadata.tables["book"], fresh)
-    insert(session, Base.metadata.tables[LINKS], [row for sequence, row in sorted(links.items()) if sequence not in here])
+    insert_stored(session, Base.metadata.tables["book"], fresh)
+    insert_stored(session, Base.metadata.tables[LINKS], [row for sequence, row in sorted(links.items()) if sequence not in here])
     return len(fresh)
 
 

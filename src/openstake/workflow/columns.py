@@ -1,4 +1,4 @@
-"""What the JSON of a job's rows may hold: each column read by the dataclass that it was written from, whole, and nothing else taken.
+"""What the JSON of a job's rows may hold: each column read by the type that it was written by, whole, and nothing else taken.
 
 A form makes such a row out of a dataclass; a row that comes in a package is held against the same one.
 """
@@ -8,35 +8,25 @@ from __future__ import annotations
 import json
 import unicodedata
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import asdict, fields
-from functools import lru_cache
+from functools import partial
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
+from sqlalchemy import Table
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
 from openstake.core.errors import OpenStakeError
-from openstake.core.geodesy.frames import FrameDefinition
 from openstake.core.kit.gear import GEAR
-from openstake.core.localfit.choice import choice_of
-from openstake.derive.applied import Applied, applied_of_row
-from openstake.derive.budget import BUDGET
-from openstake.derive.job import definition_from_json
-from openstake.derive.series import FieldTestSettled, TurnSettled, kind_of
-from openstake.store.models import Base
-from openstake.store.package import of_job
+from openstake.core.shot_series import SERIES_KINDS
+from openstake.store.jsoncolumn import JsonText, json_columns
+from openstake.store.models import Base, ShotSeries
+from openstake.store.package import of_job, tables
 from openstake.store.records.lines import rows_by_id
 from openstake.store.rowdoor import refused, shown
 from openstake.wire.jsontext import read_json
 from openstake.wire.profile import read_profile
-from openstake.workflow.base.setup import Settled
-from openstake.workflow.check.settings import CHECKS
-from openstake.workflow.fit.choose import FitResult
-from openstake.workflow.kit.bench import BenchResult
-from openstake.workflow.watch.kinds import SHOTS
 
-_TEXTS: Any = tuple[str, ...]
 LEAST, MOST = -1e9, 1e11  # of any number in these texts: metres, parts per million, UTC seconds until the year 5138
 
 
@@ -45,8 +35,8 @@ def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[s
 
     `brought` are the ids of the rows of the kit, by table, that came with it.
     """
-    for (name, column), read in _READERS.items():
-        table = Base.metadata.tables[name]
+    for table, column, read in _columns():
+        name = table.name
         where = table.c.id.in_(brought[name]) if name in brought else of_job(table, job_id)
         for n, row in enumerate(rows_by_id(session, table, where), 1):
             try:
@@ -73,18 +63,14 @@ def _hold_numbers(document: object) -> None:
             raise ValueError(f"{item:g} is out of range")
 
 
-@lru_cache
-def _adapter(cls: Any) -> TypeAdapter[Any]:
-    return TypeAdapter(cls)
+def _columns() -> list[tuple[Table, str, Callable[[Any], object]]]:
+    """Return what reads each column of JSON out of a row: its type, what else must be so, and texts that are files by themselves."""
+    found = [(table, column, _ALSO.get(table.name) or partial(_by_type, column, kind)) for table, column, kind in json_columns(tables())]
+    return found + [(Base.metadata.tables[name], column, read) for (name, column), read in _FILES.items()]
 
 
-def _strict(cls: type, text: str) -> None:
-    """Read a dataclass from its JSON: every type as it is declared.  What an older version wrote besides is passed over."""
-    document = json.loads(text)
-    if not isinstance(document, dict):
-        raise ValueError("it is no object")
-    known = {item.name for item in fields(cls)}
-    _adapter(cls).validate_json(json.dumps({name: value for name, value in document.items() if name in known}), strict=True)
+def _by_type(column: str, kind: JsonText, row: Any) -> None:
+    kind.read(getattr(row, column))
 
 
 def _gear(row: Any) -> None:
@@ -93,31 +79,15 @@ def _gear(row: Any) -> None:
         raise ValueError("its name is another than its row's")
 
 
+def _series(row: Any) -> None:
+    if SERIES_KINDS[type(_SETTLED.read(row.data))] != row.kind:
+        raise ValueError("it is settled as another kind of series")
+
+
 def _profile(row: Any) -> None:
     profile = read_profile(row.data.encode())
     if (profile.name, profile.role) != (unicodedata.normalize("NFC", row.name.strip()), row.role):
         raise ValueError("its name or role is another than its row's")
-
-
-def _series(row: Any) -> None:
-    _strict(next(cls for cls in (TurnSettled, FieldTestSettled) if kind_of(cls) == row.kind), row.data)
-
-
-def _bench(row: Any) -> None:
-    document = json.loads(row.data)
-    _adapter(BenchResult).validate_json(json.dumps(document | {"id": row.id, "created_s": row.created_s}), strict=True)
-
-
-def _frame(row: Any) -> None:
-    _adapter(FrameDefinition).validate_python(asdict(definition_from_json(row.frame)))
-
-
-def _applied(row: Any) -> None:
-    _adapter(Applied).validate_python(asdict(applied_of_row(row)))
-
-
-def _ids(column: str) -> Callable[[Any], Any]:
-    return lambda row: _adapter(_TEXTS).validate_json(getattr(row, column), strict=True)
 
 
 def _signed(row: Any) -> None:
@@ -127,20 +97,7 @@ def _signed(row: Any) -> None:
             raise ValueError("a line of it is not of the Book")
 
 
-_READERS: dict[tuple[str, str], Callable[[Any], Any]] = {
-    ("gear", "data"): _gear,
-    ("profile", "data"): _profile,
-    ("job_settings", "frame"): _frame,
-    ("setup", "data"): lambda row: _strict(Settled, row.data),
-    ("shot_settings", "data"): lambda row: SHOTS.of_text(row.data),
-    ("check_settings", "data"): lambda row: CHECKS.of_text(row.data),
-    ("budget_settings", "data"): lambda row: BUDGET.of_text(row.data),
-    ("shot", "rests_on"): _ids("rests_on"),
-    ("shot_series", "data"): _series,
-    ("bench_test", "data"): _bench,
-    ("fit_chosen", "data"): lambda row: choice_of(json.loads(row.data)),
-    ("fit_chosen", "result"): lambda row: _strict(FitResult, row.result),
-    ("fit_applied", "data"): _applied,
-    ("fit_applied", "rests_on"): _ids("rests_on"),
-    ("signed_day", "content"): _signed,
-}
+_SETTLED: Any = ShotSeries.__table__.c.data.type
+_ALSO: Mapping[str, Callable[[Any], object]] = {"gear": _gear, "shot_series": _series}
+# Kept as the file that they are.
+_FILES: Mapping[tuple[str, str], Callable[[Any], object]] = {("profile", "data"): _profile, ("signed_day", "content"): _signed}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict, replace
 
 from openstake.core.evidence import RefersTo
@@ -21,6 +20,6 @@ def keep_refers_to(tx: Transaction, receiver: Receiver, refers_to: RefersTo) -> 
     old = next((row for row in gear_rows(tx.session) if row.kind == "receiver" and row.name == receiver.name), None)
     if old is None:
         return
-    row = tx.replace(old, data=json.dumps(asdict(replace(receiver, nmea_refers_to=_WORDS[refers_to]))))
+    row = tx.replace(old, data=asdict(replace(receiver, nmea_refers_to=_WORDS[refers_to])))
     sentence = f"Receiver {receiver.name}: its position refers to the {_WORDS[refers_to]}."
     tx.of(OF_NO_JOB).tell("gear-saved", sentence, gear=row.id)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -170,7 +169,7 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
         effective_n=scatter.effective_n if scatter else None,
         frame=base.coordinate.frame,
         frame_epoch=base.coordinate.frame_epoch,
-        rests_on=json.dumps(inputs),
+        rests_on=tuple(inputs),
         started_s=begun.started_s,
         created_s=now,
     )

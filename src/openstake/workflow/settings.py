@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from openstake.core.geodesy.frames import FrameDefinition
-from openstake.derive.job import definition_as_json
+from openstake.store.jsoncolumn import write_frame
 from openstake.store.models import JobSettings
 from openstake.workflow.command import Transaction
 
@@ -52,11 +52,16 @@ def store_settings(tx: Transaction, before: Mapping[str, Any], values: Mapping[s
         f"Job settings changed: {words}{f' ({reason})' if reason else ''}.",
         settings=row.id,
         replaces=old.id,
-        **{column: values[column] for column in changed if column != "notes"},
+        **{column: _told(values[column]) for column in changed if column != "notes"},
     )
+
+
+def _told(value: Any) -> Any:
+    """Return a value of the settings as the Book has it."""
+    return write_frame(value) if isinstance(value, FrameDefinition) else value
 
 
 def place_assumed_system(tx: Transaction, definition: FrameDefinition, reason: str) -> None:
     """Say where on Earth an assumed system lies."""
     before = values_of(tx.job.settings)
-    store_settings(tx, before, before | {"frame": definition_as_json(definition)}, reason)
+    store_settings(tx, before, before | {"frame": definition}, reason)

@@ -3127,7 +3127,7 @@ export interface components {
         };
         /**
          * BenchResult
-         * @description A bench test as it was: metres and seconds, which units, and what it said.
+         * @description A bench test as it is kept, with its row.
          */
         BenchResult: {
             /** Agrees */

@@ -26,6 +26,22 @@ class BenchSeen:
     unit: str = "m"
 
 
+@dataclass(frozen=True, kw_only=True)
+class BenchRecord:
+    """A bench test as it was: metres and seconds, which units, and what it said."""
+
+    base: str
+    rover: str
+    tape: str
+    taped_m: float
+    measured_m: float | None
+    scatter_m: float | None
+    epochs: int
+    fix_after_s: float | None
+    agrees: bool
+    findings: list[Finding]
+
+
 def bench_limit_m(claim_m: float | None) -> float:
     """Return by how much tape and measurement may differ: three sigmas of both, and what phase centres and a table add."""
     return hypot(BENCH_SIGMAS * hypot(claim_m or UNCLAIMED_HORIZONTAL_M, TAPE_SIGMA_M), BENCH_PERSON_M)

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import Table, select
 from sqlalchemy.orm import Session
 
+from openstake.store.jsoncolumn import as_stored, insert_stored
 from openstake.store.models import Base, HeightReading, Rival, Shot
 from openstake.store.package import of_job
 
@@ -34,7 +35,7 @@ def open_conflicts(session: Session, job_id: str) -> Iterator[tuple[Table, dict[
 
 def rows_of_ids(session: Session, table: Table, ids: Collection[str]) -> list[dict[str, Any]]:
     """Return rows of a table as they are stored."""
-    return [dict(row) for row in session.execute(select(table).where(table.c.id.in_(ids))).mappings()]
+    return [dict(row) for row in session.execute(select(*as_stored(table)).where(table.c.id.in_(ids))).mappings()]
 
 
 def settle_by(session: Session, table: str, row_id: str, said: Mapping[str, Any]) -> str:
@@ -43,7 +44,7 @@ def settle_by(session: Session, table: str, row_id: str, said: Mapping[str, Any]
     row = rows_of_ids(session, of, [row_id])[0]
     when = "created_s" if "created_s" in of.c else "started_s"
     kept = {when if name == "at_s" else name: value for name, value in said.items()}
-    session.execute(of.insert().values(**row | {name: value for name, value in kept.items() if name in of.c}))
+    insert_stored(session, of, [row | {name: value for name, value in kept.items() if name in of.c}])
     return str(said["id"])
 
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
 from openstake.store.book import lost_race
+from openstake.store.jsoncolumn import as_stored
 
 Row = TypeVar("Row")
 
@@ -26,7 +27,7 @@ def heads(model: type[Row], *where: ColumnElement[bool]) -> Select[Row]:
 
 def rows_by_id(session: Session, table: Table, where: ColumnElement[bool]) -> Iterable[Any]:
     """Return rows as they are stored, in order of their ids."""
-    return session.execute(select(table).where(where).order_by(table.c.id))
+    return session.execute(select(*as_stored(table)).where(where).order_by(table.c.id))
 
 
 def head(session: Session, model: type[Row], row_id: str, missing: str) -> Row:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
-from dataclasses import asdict
 from typing import Any, Generic, TypeVar
 
 from sqlalchemy.orm import Session
@@ -29,11 +27,7 @@ class SettingsLine(Generic[T]):
     def read(self, session: Session, job_id: str) -> tuple[str | None, T]:
         """Return the id of the row in force and what it says; None and the usual settings where there is none."""
         row = session.scalars(lines.heads(self._model, self._model.job_id == job_id)).first()
-        return (None, self._cls()) if row is None else (row.id, self.of_text(row.data))
-
-    def of_text(self, data: str) -> T:
-        """Return settings as they are stored; InputError where they are none."""
-        return typed(self._cls, json.loads(data), None)
+        return (None, self._cls()) if row is None else (row.id, row.data)
 
     def typed(self, values: Mapping[str, Any], unit: str | None) -> T:
         """Return settings as typed; InputError where they cannot be used."""
@@ -44,6 +38,5 @@ class SettingsLine(Generic[T]):
         present, now = self.read(session, job_id)
         if present != replaces_id:
             raise ConflictError(f"{self._changed} in the meantime: {self._words(now)} Look at them and try again.")
-        data = json.dumps(asdict(settings))  # type: ignore[call-overload]
-        session.add(self._model(job_id=job_id, data=data, replaces_id=present, created_s=now_s))
+        session.add(self._model(job_id=job_id, data=settings, replaces_id=present, created_s=now_s))
         write_entry(session, now_s, self._kind, self._words(settings), job_id)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from typing import Any, Literal, get_args
+from typing import Any, get_args
 
 from sqlalchemy import ColumnElement, Select, and_, func, or_, select, tuple_
 from sqlalchemy.orm import Session
 
+from openstake.core.shot_series import SeriesKind
 from openstake.store.models import (
     GroundMeasure,
     HeightReading,
@@ -22,7 +23,6 @@ from openstake.store.models import (
 )
 from openstake.store.records.lines import heads
 
-SeriesKind = Literal["pole turn", "field test"]
 # Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
 OF_THE_JOB: ColumnElement[bool] = Shot.kind.not_in(get_args(SeriesKind))
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, cast
 
+from openstake.core.base_settled import Settled
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
 from openstake.derive.heights import rover_arp_to_apc_m
 from openstake.derive.kit import kit_of
 from openstake.store.models import Listening
-from openstake.workflow.base.setup import Settled, SetUpNow
+from openstake.workflow.base.setup import SetUpNow
 from openstake.workflow.command import Transaction
 from openstake.workflow.context import Context
 from openstake.workflow.receivers import keep_refers_to

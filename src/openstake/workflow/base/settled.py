@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.base_settled import Source
 from openstake.core.base_sources import REMEMBERED, source_title
 from openstake.core.base_stages import Part, SettledSoFar, setup_parts
 from openstake.core.errors import InputError
@@ -25,7 +26,7 @@ from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import setup
 from openstake.workflow.base.coordinate import Proposed, judge_proposed, proposed
 from openstake.workflow.base.heights import BaseHeights, readings_view
-from openstake.workflow.base.setup import QuestionView, SetUpNow, Source, looked
+from openstake.workflow.base.setup import QuestionView, SetUpNow, looked
 
 
 @dataclass(frozen=True)

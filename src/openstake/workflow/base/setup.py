@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal, cast
 
 from sqlalchemy.orm import Session
 
+from openstake.core.base_settled import Settled
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
 from openstake.core.base_stages import Looked
 from openstake.core.errors import ConflictError, InputError, NotFoundError
@@ -29,30 +29,6 @@ from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
 from openstake.workflow.ticks import TickRequest, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
-Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
-
-
-@dataclass(frozen=True, kw_only=True)
-class Settled:
-    """What the crew has settled of a set-up; everything may still be open.
-
-    `point_name` names a new point where the base stands on no mark of the list.  `evidence_id` is the earlier coordinate,
-    average or shot that the coordinate is taken from.  `caster_frame` is the frame that a network's caster sends in where it is
-    not the job's, with its epoch, and `caster_operation` what leads into the job's by name.
-    """
-
-    mark_id: str | None = None
-    point_name: str = ""
-    source: Source = ""
-    evidence_id: str | None = None
-    station_id: int | None = None
-    base_url: str | None = None
-    rover_url: str | None = None
-    receiver_url: str | None = None
-    refers_to: str | None = None
-    caster_frame: str = ""
-    caster_epoch: str = ""
-    caster_operation: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,9 +48,7 @@ def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
     if row is None:
         return None
     first = setup_began_s(session, row.line_id)
-    known = {item.name for item in fields(Settled)}
-    settled = Settled(**{name: value for name, value in json.loads(row.data).items() if name in known})
-    return SetUpNow(id=row.line_id, row_id=row.id, settled=settled, started_s=first or row.created_s)
+    return SetUpNow(id=row.line_id, row_id=row.id, settled=row.data, started_s=first or row.created_s)
 
 
 def needed_setup(session: Session, job: JobNow, now: float) -> SetUpNow:
@@ -87,7 +61,7 @@ def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
     line_id = new_id()
     kit = kit_of(session, job.id)
     settled = Settled(station_id=_planned_station_id(kit), refers_to=kit.rover_refers_to and kit.rover_refers_to.value)
-    session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
+    session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=settled, created_s=now))
     session.flush()
     write_entry(session, now, "setup-begun", "Set-up of the base begun.", job.id, setup=line_id)
     return SetUpNow(id=line_id, row_id=line_id, settled=settled, started_s=now)
@@ -116,7 +90,7 @@ def settle(tx: Transaction, changes: Mapping[str, Any]) -> None:
     keep_secrets(tx.context, setup.id, dict.fromkeys(another) | parted)
     if settled == setup.settled:
         return
-    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=json.dumps(asdict(settled)))
+    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=settled)
 
 
 def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished: Mapping[str, Any]) -> None:
@@ -124,7 +98,7 @@ def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished
     seen = session.get(SetUp, seen_id) if seen_id and seen_id != setup.row_id else None
     if seen is None or seen.line_id != setup.id:
         return
-    before, now = json.loads(seen.data), asdict(setup.settled)
+    before, now = asdict(seen.data), asdict(setup.settled)
     other = [name for name in wished if before.get(name) != now.get(name) and now.get(name) != wished[name]]
     if other:
         raise ConflictError(
@@ -197,7 +171,7 @@ def drop(tx: Transaction) -> None:
     setup = setup_in_hand(tx.session, tx.job_id)
     if setup is None:
         raise NotFoundError("No base is being set up in this job.")
-    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=json.dumps(asdict(setup.settled)), dropped=True)
+    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=setup.settled, dropped=True)
     tx.tell("setup-dropped", "The set-up was abandoned before it was started.", setup=setup.id)
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
+from openstake.core.base_settled import Source
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
@@ -35,7 +36,7 @@ from openstake.workflow.base.addresses import (
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
 from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
 from openstake.workflow.base.settled import stops_before_start
-from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, needed_setup
+from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, needed_setup
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -230,7 +229,7 @@ def _measured(session: Session, job: JobNow, shots: Sequence[Shot], bases: Mappi
 
 def rests_on_of(shot: Shot) -> tuple[str, ...]:
     """Return the ids that a shot's check rested on when it was stored."""
-    return tuple(json.loads(shot.rests_on))
+    return shot.rests_on
 
 
 def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapping[str, BaseNow]) -> set[str]:

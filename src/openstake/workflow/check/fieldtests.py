@@ -22,10 +22,11 @@ from openstake.core.iso17123 import (
 from openstake.core.judge.fieldtest import chance_words, judge_field_test, judge_times
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.limits import ShortText
+from openstake.core.shot_series import FieldTestSettled
 from openstake.core.units import metres_in_field, text_from_metres, text_from_seconds
 from openstake.derive import points
 from openstake.derive.job import job_of
-from openstake.derive.series import FieldTestSettled, SeriesNow, series_now
+from openstake.derive.series import SeriesNow, series_now
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import SeriesNamed, SeriesShotRequest, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-import json
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.shot import ShotKind, with_seconds
+from openstake.core.shot_series import SERIES_KINDS, FieldTestSettled, SeriesKind, TurnSettled
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.series import FieldTestSettled, SeriesNow, Settled, TurnSettled, kind_of, series_now
+from openstake.derive.series import SeriesNow, Settled, series_now
 from openstake.store.book import write_entry
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
 from openstake.store.records import lines
-from openstake.store.records.shots import SeriesKind
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording, ShotPlan, begin
@@ -44,10 +43,10 @@ class SeriesNamed:
 
 def begin_series(context: Context, job_id: str, settled: TurnSettled | FieldTestSettled, words: str) -> None:
     """Add the row of a new series, and say in the Book what it is for."""
-    kind = kind_of(type(settled))
+    kind = SERIES_KINDS[type(settled)]
 
     def work(tx: Transaction) -> None:
-        row = tx.add(ShotSeries(job_id=job_id, kind=kind, data=json.dumps(asdict(settled)), created_s=tx.now_s))
+        row = tx.add(ShotSeries(job_id=job_id, kind=kind, data=settled, created_s=tx.now_s))
         tx.tell(kind.replace(" ", "-"), words, series=row.id)
 
     carry_out(context, job_id, work)

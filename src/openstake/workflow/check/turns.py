@@ -8,10 +8,11 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import TURNED_KINDS
 from openstake.core.lean import SIDES
 from openstake.core.limits import ShortText
+from openstake.core.shot_series import TurnSettled
 from openstake.derive.job import job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.poles import PoleTurned, is_whole, turned_from, turned_poles
-from openstake.derive.series import SeriesNow, TurnSettled, series_now
+from openstake.derive.series import SeriesNow, series_now
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import SeriesNamed, SeriesShotRequest, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context

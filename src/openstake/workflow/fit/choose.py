@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
@@ -13,17 +12,8 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText
-from openstake.core.localfit.choice import (
-    MARK_USES,
-    SCHOOLS,
-    FitChoice,
-    FitMethod,
-    FitModels,
-    MarkUse,
-    SiteCentre,
-    checked_models,
-    choice_of,
-)
+from openstake.core.localfit.choice import MARK_USES, SCHOOLS, FitChoice, FitMethod, FitModels, MarkUse, SiteCentre, checked_models
+from openstake.core.localfit.kept import FitResult
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
 from openstake.derive.applied import local_of
@@ -56,16 +46,6 @@ class FitUndo:
     """Take the last choice back; `replaces_id` is the one that is seen."""
 
     replaces_id: ShortText
-
-
-@dataclass(frozen=True, kw_only=True)
-class FitResult:
-    """What a choice gave when it was made: its parameters (None where there was no fit), how many marks, and how good."""
-
-    parameters: FitParameters | None
-    marks_h: int
-    marks_v: int
-    words: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -134,7 +114,7 @@ def choose(context: Context, job_id: str, request: FitRequest) -> FitView:
         job = job_of(session, job_id)
         before = _present(session, job_id, request.replaces_id)
         marks = fit_marks(session, job)
-        old = FitChoice() if before is None else choice_of(json.loads(before.data))
+        old = FitChoice() if before is None else before.data
         new = _changed(job, marks, old, request)
         words = _words(old, new, marks)
         if not words:
@@ -152,7 +132,7 @@ def undo(context: Context, job_id: str, request: FitUndo) -> FitView:
         if present is None:
             raise ConflictError("There is nothing to undo.")
         target, taken = _before(session, present)
-        choice = choice_of(json.loads(target.data))
+        choice = target.data
         item = judged(session, job, solved(job, None, fit_marks(session, job), choice))
     return _kept(context, job_id, request.replaces_id, [_Step(choice=choice, words=f"undone: {taken}", item=item, undid=True)])
 
@@ -175,8 +155,8 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
             )
             row = FitChosen(
                 job_id=tx.job_id,
-                data=json.dumps(asdict(step.choice)),
-                result=json.dumps(asdict(result)),
+                data=step.choice,
+                result=result,
                 words=step.words,
                 undid=step.undid,
                 replaces_id=before.id if before else None,
@@ -317,18 +297,13 @@ def history(context: Context, job_id: str) -> FitHistory:
 
 
 def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:
-    document = json.loads(row.result)
-    numbers = document["parameters"]
-    fit = None
-    if numbers is not None:
-        site = numbers.pop("site")
-        fit = FitParameters(**numbers, site=SiteCentre(**site) if site else None)
-    count = f"{counted(document['marks_h'], 'mark')} horizontally, {document['marks_v']} in height: {document['words']}"
+    result, fit = row.result, row.result.parameters
+    count = f"{counted(result.marks_h, 'mark')} horizontally, {result.marks_v} in height: {result.words}"
     past = FitPast(
         id=row.id,
         at_s=row.created_s,
         words=row.words,
-        result=count if fit else document["words"],
+        result=count if fit else result.words,
         scale_ppm=fit.scale_ppm if fit else None,
         rotation_deg=fit.rotation_deg if fit else None,
         solved=fit is not None,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,9 +11,10 @@ from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import contradicting
 from openstake.core.limits import ShortText
 from openstake.core.localfit.geometry import Reach
+from openstake.core.localfit.kept import AppliedFit, AppliedMark
 from openstake.core.localfit.parameters import FitParameters, pipeline_of
 from openstake.derive import points
-from openstake.derive.applied import AppliedMark, applied_now, applied_of_row, data_of_applied, local_of
+from openstake.derive.applied import applied_now, local_of
 from openstake.derive.fit import fit_now, in_fit_grid
 from openstake.derive.job import JobNow, job_of
 from openstake.store.book import lost_race
@@ -135,8 +135,15 @@ def apply(tx: Transaction, request: FitApply) -> None:
     words = item.headline.sentence
     row = FitApplied(
         job_id=tx.job_id,
-        data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
-        rests_on=json.dumps(rests),
+        data=AppliedFit(
+            parameters=now.parameters,
+            reach=now.reach,
+            marks=tuple(marks),
+            words=words,
+            agrees=not stops,
+            redundancy=item.found.horizontal.redundancy,
+        ),
+        rests_on=tuple(rests),
         replaces_id=old.id if old else None,
         created_s=tx.now_s,
     )
@@ -181,8 +188,7 @@ def reapply(tx: Transaction, request: FitReapply) -> None:
     head = last_applied(tx.session, tx.job_id)
     row = FitApplied(job_id=tx.job_id, data=again.data, rests_on=again.rests_on, replaces_id=head.id if head else None, created_s=tx.now_s)
     tx.add(row)
-    words = applied_of_row(row).words
-    tx.tell("fit-applied", f"Local fit applied again: {words}.", fit=row.id, again=again.id)
+    tx.tell("fit-applied", f"Local fit applied again: {again.data.words}.", fit=row.id, again=again.id)
 
 
 # --- every point in both systems ---
@@ -199,7 +205,7 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
         listed, following = ([], None) if fit is None or reach is None else _in_both(session, job, fit, reach, query)
     once = []
     for row in rows:
-        found = applied_of_row(row)
+        found = row.data
         once.append(
             FitOnce(
                 id=row.id,

@@ -16,9 +16,10 @@ from openstake.core.geodesy.frames import Anchor, Ground, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
-from openstake.derive.job import JobNow, definition_as_json, job_of, jobs_of
+from openstake.derive.job import JobNow, job_of, jobs_of
 from openstake.derive.marks import current_places, given_of, middle_of, row_of
 from openstake.store.book import lost_race
+from openstake.store.jsoncolumn import write_frame
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.store.records.bases import open_occupation
 from openstake.store.records.jobs import jobs_named
@@ -141,7 +142,7 @@ def _store_new(tx: Transaction, values: dict[str, Any], practice: bool, origin: 
         "job-made",
         f"Job {made.name} made{origin} in {made.settings.system_label or made.frame.name}{code}, {UNIT_WORDS[made.length_unit]}.",
         settings=made.settings.id,
-        frame=values["frame"],
+        frame=write_frame(values["frame"]),
         length_unit=made.length_unit,
     )
     return made
@@ -253,7 +254,7 @@ def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], 
         place = _typed_place(values) if job is None else middle_of(job, current_places(session, job)[0])
         definition = with_operation(request, definition, place, values["frame_epoch"])
     job_frame(definition)
-    values["frame"] = definition_as_json(definition)
+    values["frame"] = definition
 
 
 def _typed_place(values: Mapping[str, Any]) -> tuple[float, float] | None:

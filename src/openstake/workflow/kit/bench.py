@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import json
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
-from openstake.core.judge.bench import BenchSeen, judge_bench
+from openstake.core.judge.bench import BenchRecord, BenchSeen, judge_bench
 from openstake.core.judge.broadcast import judge_messages, judge_satellites
 from openstake.core.judge.device import judge_device
-from openstake.core.judge.finding import Finding, Severity
+from openstake.core.judge.finding import Finding
 from openstake.core.kit.packing import SHUT_DOWN
 from openstake.core.limits import BENCH_EPOCHS_S, LONGEST_BENCH_S, ShortText
 from openstake.core.units import metres_from_text
@@ -41,21 +39,11 @@ class BenchRequest:
 
 
 @dataclass(frozen=True, kw_only=True)
-class BenchResult:
-    """A bench test as it was: metres and seconds, which units, and what it said."""
+class BenchResult(BenchRecord):
+    """A bench test as it is kept, with its row."""
 
     id: str
     created_s: float
-    base: str
-    rover: str
-    tape: str
-    taped_m: float
-    measured_m: float | None
-    scatter_m: float | None
-    epochs: int
-    fix_after_s: float | None
-    agrees: bool
-    findings: list[Finding]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -122,9 +110,7 @@ def newest_result(session: Session, job_id: str) -> BenchResult | None:
 
 
 def _result(row: BenchTest) -> BenchResult:
-    document: dict[str, Any] = json.loads(row.data)
-    findings = [Finding(**(item | {"severity": Severity(item["severity"])})) for item in document.pop("findings")]
-    return BenchResult(id=row.id, created_s=row.created_s, findings=findings, **document)
+    return BenchResult(id=row.id, created_s=row.created_s, **vars(row.data))
 
 
 def _standins_at_work(context: Context) -> bool:
@@ -205,21 +191,21 @@ def _store(context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float
     agrees = all(item.code == "bench-agrees" for item in findings)
     findings += _streams(kit, heard, practice)
     base, rover = _names(kit)
-    data = {
-        "base": base,
-        "rover": rover,
-        "tape": tape,
-        "taped_m": taped_m,
-        "measured_m": measured,
-        "scatter_m": float(distances.std(ddof=1)) if len(distances) > 1 else None,
-        "epochs": len(distances),
-        "fix_after_s": heard.fix_after_s,
-        "agrees": agrees,
-        "findings": [asdict(item) for item in findings],
-    }
+    record = BenchRecord(
+        base=base,
+        rover=rover,
+        tape=tape,
+        taped_m=taped_m,
+        measured_m=measured,
+        scatter_m=float(distances.std(ddof=1)) if len(distances) > 1 else None,
+        epochs=len(distances),
+        fix_after_s=heard.fix_after_s,
+        agrees=agrees,
+        findings=findings,
+    )
 
     def work(tx: Transaction) -> None:
-        row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=tx.now_s)
+        row = BenchTest(job_id=job.id, data=record, created_s=tx.now_s)
         tx.add(row)
         tx.tell("bench-test", f"Bench test of {base} and {rover}: {findings[0].sentence}", bench=row.id)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -86,7 +85,7 @@ def list_gear(context: Context) -> Kit:
 
 
 def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> GearView:
-    data, stood = json.loads(row.data), turned.get(row.name)
+    data, stood = row.data, turned.get(row.name)
     # A tripod is not turned.
     words = "" if row.kind != "pole" or data["kind"] not in TURNED_KINDS else stood.brief if stood else "never turned"
     return GearView(
@@ -110,7 +109,7 @@ def save_gear(context: Context, request: SaveGear) -> GearView:
             line_id=old.line_id if old else new_id(),
             kind=kind,
             name=item.name,
-            data=json.dumps(asdict(item)),
+            data=asdict(item),
             replaces_id=old.id if old else None,
             created_s=tx.now_s,
         )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -254,7 +253,7 @@ def _view(
 
 def _moved_words(shot: Shot, point: points.Point, moved: Difference, unit: str) -> str:
     """Say how far a point has moved since it was recorded, and what was corrected."""
-    then = set(json.loads(shot.rests_on))
+    then = set(shot.rests_on)
     causes = []
     if point.coordinate.id not in then:
         causes.append("the base's coordinate")
