@@ -13,11 +13,13 @@ import sqlite3
 import statistics
 import sys
 import tempfile
+import threading
 import time
 import tracemalloc
 import zipfile
 from base64 import b64encode
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import date
 from functools import partial
 from pathlib import Path
@@ -226,7 +228,9 @@ def _of_package(season: Season, folder: Path) -> list[tuple[str, str, str, str]]
 
     zipped_s = timed(zipped, runs=1)
     there = build(folder / "there", practice=False, demo=False, web_dir=None)
-    unpacked = timed(lambda: read_package(there.context, out), runs=1)
+    waits: list[float] = []
+    with _writing(there, waits):
+        unpacked = timed(lambda: read_package(there.context, out), runs=1)
     again = timed(lambda: read_package(there.context, out), runs=1)
     there.close()
     plainly = timed(lambda: _inserted(out, folder / "there" / "openstake.db"), runs=1)
@@ -239,7 +243,33 @@ def _of_package(season: Season, folder: Path) -> list[tuple[str, str, str, str]]
             f"{plainly:.1f} (rows inserted, no check)",
             f"{unpacked / plainly:.1f}",
         ),
+        (
+            "A line of the Book written beside it, s",
+            f"{statistics.median(waits):.2f} median, {max(waits):.2f} the longest",
+            f"{unpacked:.1f} (the whole of it)",
+            f"{max(waits) / unpacked:.2f}",
+        ),
     ]
+
+
+@contextmanager
+def _writing(program: Program, waits: list[float]) -> Iterator[None]:
+    """Write a line of the Book five times a second, as a base that runs does, and keep how long each took."""
+    over = threading.Event()
+
+    def write() -> None:
+        while not over.wait(0.2):
+            began = time.monotonic()
+            program.context.database.write(lambda session: write_entry(session, time.time(), "note", "Beside it.", None) and None)
+            waits.append(time.monotonic() - began)
+
+    thread = threading.Thread(target=write)
+    thread.start()
+    try:
+        yield
+    finally:
+        over.set()
+        thread.join()
 
 
 def _inserted(package: Path, pattern: Path) -> None:

@@ -1,5 +1,6 @@
 """Long work: shown while it goes on, stopped by a press with nothing left behind, its file the same as at once."""
 
+import itertools
 import threading
 
 import pytest
@@ -11,6 +12,7 @@ from openstake.core.progress import part_of_progress, tell_progress, with_progre
 from openstake.store.models import Job, Mark
 from openstake.workflow.packages import read_package, write_package
 from openstake.workflow.work import Made
+from tests.conftest import Crew
 
 
 def over(crew, work):
@@ -103,3 +105,34 @@ def test_an_unpacking_that_is_stopped_anywhere_leaves_nothing(own_office, tmp_pa
     assert not read_package(there.context, source).known
     there.close()
     assert own_office.get(f"/jobs/{job}")["name"] == "Other"
+
+
+@pytest.mark.parametrize("written", ["of another job", "of the job itself"])
+def test_what_others_write_does_not_wait_for_an_unpacking(own_office, tmp_path, written):
+    """What is written while it goes on is there, and so is the package: also where a line of the job itself was changed."""
+    source = tmp_path / "package.zip"
+    alder = own_office.job("Alder Ford Footbridge")
+    write_package(own_office.program.context, alder, source)
+    there = Crew(build(tmp_path / "there", practice=False, demo=False, web_dir=None))
+    read_package(there.program.context, source)
+    other = there.post("/jobs", {"name": "Other", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    mark = own_office.get(f"/jobs/{alder}/marks")["marks"][0]
+    values = {"name": "AF9", "east_m": "514600.1", "north_m": mark["typed"]["north_m"]}
+    own_office.post(f"/jobs/{alder}/marks", {"values": values})
+    write_package(own_office.program.context, alder, source)
+
+    job, steps, tasks = alder if "itself" in written else other, itertools.count(), []
+
+    def told(done, total):
+        # A write that waited for this package would wait for ever; the job's own line makes it begin anew, in the writer's own thread.
+        if threading.current_thread().name != "writer" and next(steps) % 10 == 5:
+            seen = there.get(f"/jobs/{job}")["settings_id"]
+            tasks.append(f"step {done}")
+            there.post(f"/jobs/{job}/settings", {"replaces_id": seen, "changes": {"task": tasks[-1]}})
+
+    assert read_package(there.program.context, source, told).rows > 0
+    assert tasks and there.get(f"/jobs/{job}")["task"] == tasks[-1]
+    assert "AF9" in {mark["name"] for mark in there.get(f"/jobs/{alder}/marks")["marks"]}
+    assert there.get(f"/jobs/{alder}/book")["verification"]["whole"]
+    assert not list((tmp_path / "there").glob("*.draft"))
+    there.program.close()

@@ -88,7 +88,7 @@ class Place:
     def take(self, packed):
         content, known = packed
         with Opened(io.BytesIO(content)) as opened:
-            made = self.do(lambda session: unpack(session, opened, self.folder, 9e8, quiet))
+            made = self.do(lambda session: unpack(session, opened, self.folder, quiet))
         self.known |= known
         return made
 

@@ -102,6 +102,10 @@ class Package:
         return " ".join(self.sha256[at : at + 4] for at in range(0, 16, 4)).upper()
 
 
+# Told of many jobs: a row of these may be in the packages of several.
+SHARED = ("gear", "profile", "geoid_grid")
+
+
 @cache
 def tables() -> dict[str, Table]:
     """Return the tables that a package holds, in an order in which each names rows of those before it alone."""

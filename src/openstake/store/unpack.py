@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -22,15 +22,13 @@ from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
 from openstake.store.conflicts import PLAIN, Said
 from openstake.store.jsoncolumn import as_stored, insert_stored
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
-from openstake.store.package import LINKS, Opened, of_job, rows_where, tables
+from openstake.store.package import LINKS, SHARED, Opened, of_job, rows_where, tables
 from openstake.store.records.lines import heads
 from openstake.store.rowdoor import RowDoor, shown
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.pictures import kind_of
 
 _BATCH = 500
-# Told of many jobs: a row of these may be here already by another job's package.
-_SHARED = ("gear", "profile", "geoid_grid")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -112,18 +110,17 @@ class _Ids:
             raise FileError(f"{shown(kept.path)} is a file of no row in this package. Nothing was unpacked.")
 
 
-def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress: Progress) -> Unpacked:
+def unpack(session: Session, opened: Opened, data: Path, progress: Progress) -> Unpacked:
     """Add a package's rows and files within the caller's transaction; FileError with nothing added where something is wrong.
 
     A row that is here must say the same.  Files go to their places before the transaction ends: one that nothing names harms
-    nothing.
+    nothing.  `tell_book` ends it.
     """
     package = opened.package
     known = session.get(Job, package.job) is not None
     # Rows of a table name each other in any order.
     session.execute(text("PRAGMA defer_foreign_keys = ON"))
     ids, rows, disputes = _Ids(opened), 0, 0
-    here = set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job)))
     steps = len(tables()) + len(package.files) + 1
     try:
         _add_devices(session, opened)
@@ -141,7 +138,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress:
                 )
                 rows, disputes = rows + new, disputes + disagree
             else:
-                compared = known or table.name in _SHARED
+                compared = known or table.name in SHARED
                 rows += _add(session, table, found, names, compared, lambda n=n: progress(n, steps))
         for kept in package.files:
             ids.take_file(kept)
@@ -160,10 +157,13 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress:
         unproven="" if package.hashes else package.version,
         twins=_twins(session, opened),
     )
-    bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
-    _tell_book(session, opened, made, bases, now_s)
     progress(steps, steps)
     return made
+
+
+def bases_of(session: Session, job_id: str) -> set[str]:
+    """Return the bases of a job that are here."""
+    return set(session.scalars(select(Occupation.id).where(Occupation.job_id == job_id)))
 
 
 def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[str, str]) -> Iterator[list[dict[str, Any]]]:
@@ -247,8 +247,8 @@ def _add_lines(
     if not fresh:
         return 0, 0
     conflicts.add_line(session, table, fresh, said, here)
-    lines_here = {row["line_id"] for row in fresh} if table.name in _SHARED else set()
-    where = table.c.line_id.in_(lines_here) if table.name in _SHARED else of_job(table, job_id)
+    lines_here = {row["line_id"] for row in fresh} if table.name in SHARED else set()
+    where = table.c.line_id.in_(lines_here) if table.name in SHARED else of_job(table, job_id)
     return len(fresh), conflicts.join(session, table, where)
 
 
@@ -370,8 +370,8 @@ def _begins(longer: Path, shorter: Path) -> bool:
     return True
 
 
-def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str], now_s: float) -> None:
-    """Write into this installation's own chain what was unpacked: the bases that others began, lines of each chain that came with text."""
+def tell_book(session: Session, opened: Opened, made: Unpacked, before: Collection[str], now_s: float) -> None:
+    """Write into this installation's own chain what was unpacked: the bases that others began (`before` were here), lines of each chain that came with text."""
     chains = {part.device: [part.lines, part.sealed, part.last_hash] for part in opened.package.chains}
     write_entry(
         session,
@@ -387,6 +387,6 @@ def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str
         hashed=bool(opened.package.hashes),
         rows=made.rows,
         files=made.files,
-        bases=bases,
+        bases=sorted(bases_of(session, made.job).difference(before)),
         chains=chains,
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 from typing import IO
 
@@ -16,7 +17,8 @@ from openstake.derive.job import job_of
 from openstake.store.models import new_id
 from openstake.store.package import Opened, Package, pack
 from openstake.store.records.shots import shots_of_job
-from openstake.store.unpack import Unpacked, unpack
+from openstake.store.staging import OvertakenError, staged
+from openstake.store.unpack import Unpacked, bases_of, tell_book, unpack
 from openstake.workflow.chain import page as chain_page
 from openstake.workflow.columns import hold_texts
 from openstake.workflow.context import Context, file_name
@@ -73,12 +75,28 @@ def read_package(context: Context, source: Path, progress: Progress | None = Non
     with Opened(source) as opened:
 
         def work(session: Session) -> Unpacked:
-            made = unpack(session, opened, context.data_dir, context.clock.now(), progress)
+            made = unpack(session, opened, context.data_dir, progress)
             _read_whole(context, session, made.job, opened)
             return made
 
+        def kept(bring: Callable[[Session], Unpacked]) -> Unpacked:
+            def write(session: Session) -> Unpacked:
+                before = bases_of(session, opened.package.job)
+                made = bring(session)
+                tell_book(session, opened, made, before, context.clock.now())
+                return made
+
+            return context.database.write(write)
+
         try:
-            made = context.database.write(work)
+            try:
+                # What takes long is done beside those who write: a base that runs waits for the last step alone.
+                with staged(context.data_dir) as staging:
+                    found = work(staging.session)
+                    staging.session.commit()
+                    made = kept(lambda session: staging.take_over(session, found))
+            except OvertakenError:
+                made = kept(work)
         except BaseException:
             points.REMEMBERED.clear()  # what was read of rows that are not kept
             raise

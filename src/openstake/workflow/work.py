@@ -85,12 +85,12 @@ class Work:
                 self.made = self._do(self.folder)
             self._state = "done"
         except CancelledError as error:
-            self._state, self._problem = "cancelled", error.sentence
+            self._problem, self._state = error.sentence, "cancelled"
         except OpenStakeError as error:
-            self._state, self._problem = "failed", error.sentence
+            self._problem, self._state = error.sentence, "failed"
         except Exception as error:  # the crew is told, the program goes on
             _LOG.exception("%s failed", self.title)
-            self._state, self._problem = "failed", f"It failed: {error}. Nothing was changed."
+            self._problem, self._state = f"It failed: {error}. Nothing was changed.", "failed"
 
     @property
     def running(self) -> bool:
@@ -103,13 +103,14 @@ class Work:
         self._thread.join(seconds)
 
     def view(self) -> WorkView:
+        state = self._state  # before what came of it, which stands when it has ended
         made = self.made
         path = f"/api/works/{self.id}/file" if made is not None and made.file is not None else ""
-        part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
+        part = 1.0 if state == "done" else min(self._done / self._total, 1.0)
         return WorkView(
             id=self.id,
             title=self.title,
-            state=self._state,
+            state=state,
             part=part,
             words=self._problem or (made.words if made else ""),
             path=path,
