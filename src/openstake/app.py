@@ -29,7 +29,7 @@ from openstake.webserver import Lan, LanRequest, WebServer, lan_sockets
 from openstake.wire.gridfiles import look_for_grids_in
 from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
-from openstake.workflow.base.start import configure_standin
+from openstake.workflow.base.standin import configure_standin
 from openstake.workflow.context import Context
 from openstake.workflow.job.datum_grids import FOLDER
 from openstake.workflow.job.geoids import ensure_training_grid

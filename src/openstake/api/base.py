@@ -15,7 +15,7 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.limits import ShortText, Text
 from openstake.workflow import photos
-from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
+from openstake.workflow.base import addresses, average, heights, log, readings, reseat, setup, solution, start
 from openstake.workflow.base.average import AverageView
 from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.view import BaseView, view
@@ -78,12 +78,12 @@ def _height_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/base/readings", "base")
     def read_base_height(job_id: str, json: heights.NewReading) -> BaseView:
         """Add a reading of the base's height, before the session or after it."""
-        return start.read_base_height(context, job_id, json)
+        return readings.read_base_height(context, job_id, json)
 
     @api.post("/jobs/<job_id>/base/height", "base")
     def correct_height(job_id: str, json: heights.CorrectHeight) -> BaseView:
         """Correct a reading of the base's height, or set it aside; every point follows."""
-        return start.correct_height(context, job_id, json)
+        return readings.correct_height(context, job_id, json)
 
 
 def _setup_routes(api: Api, context: Context) -> None:

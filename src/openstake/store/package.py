@@ -13,10 +13,10 @@ import json
 import re
 import stat
 import zipfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, replace
-from functools import cache
+from functools import cache, partial
 from itertools import islice
 from math import isfinite
 from operator import itemgetter
@@ -155,8 +155,10 @@ def _texts_in(value: object) -> Iterator[str]:
             yield from _texts_in(item)
 
 
-def rows_of(session: Session, table: Table, job_id: str, said: Mapping[str, Said], names: Mapping[str, str]) -> Iterator[dict[str, Any]]:
-    """Yield the rows that a package of the job holds of a table, by key; `said` and `names` as in `rows_where`."""
+def rows_of(
+    session: Session, table: Table, job_id: str, said: Mapping[str, Said], names: Mapping[str, str]
+) -> Iterator[list[dict[str, Any]]]:
+    """Yield the rows that a package of the job holds of a table, by key, many at a time; `said` and `names` as in `rows_where`."""
     where = [_members(session, table, job_id)]
     if table.name == "book":
         where.append(BookEntry.id.not_in(_sealed_here(session, job_id)))
@@ -165,8 +167,9 @@ def rows_of(session: Session, table: Table, job_id: str, said: Mapping[str, Said
 
 def rows_where(
     session: Session, table: Table, *where: ColumnElement[bool], said: Mapping[str, Said], names: Mapping[str, str] | None = None
-) -> Iterator[dict[str, Any]]:
-    """Yield rows as people wrote them, by key: with what each truly replaced (the least of several), and without joined rows.
+) -> Iterator[list[dict[str, Any]]]:
+    """Yield rows as people wrote them, by key, many at a time: with what each truly replaced (the least of several), and without
+    joined rows.
 
     `said` is that of the database, `names` are those of its joined rows and of what they stand for, where they have been read.
     """
@@ -178,7 +181,7 @@ def rows_where(
         rows = [dict(zip(keys, row, strict=True)) for row in part]
         if of_table is not PLAIN:
             rows = [_as_written(values, of_table) for values in rows if values["id"] not in of_table.joined]
-        yield from rename(rows)
+        yield rename(rows)
 
 
 def _as_written(values: dict[str, Any], said: Said) -> dict[str, Any]:
@@ -243,13 +246,13 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
             for n, table in enumerate(tables().values()):
                 progress(n, steps)
                 with written.table(table.name) as write:
-                    for count, values in enumerate(rows_of(session, table, job_id, said, names), 1):
-                        write(values)
+                    for rows in rows_of(session, table, job_id, said, names):
+                        write(rows)
                         if table.name in kept:
-                            kept[table.name].append(values["id" if table.name == "listening" else "file"])
-                        if count % _BATCH == 0:
-                            progress(n, steps)
-                        counts[table.name] = count
+                            kept[table.name] += [values["id" if table.name == "listening" else "file"] for values in rows]
+                        progress(n, steps)
+                        if rows:
+                            counts[table.name] = counts.get(table.name, 0) + len(rows)
             _pack_parents(session, written, job_id, said)
             chains = _pack_chains(session, written, job_id)
             progress(steps - 1, steps)
@@ -290,24 +293,17 @@ class _Members:
         self.hashes: dict[str, str] = {}
 
     @contextmanager
-    def table(self, name: str) -> Iterator[Callable[[Mapping[str, Any]], None]]:
-        """Write a table, row by row."""
-        found, lines = hashlib.sha256(), list[bytes]()
+    def table(self, name: str) -> Iterator[Callable[[Iterable[Mapping[str, Any]]], None]]:
+        """Write a table, many rows at a time."""
+        found = hashlib.sha256()
         with _member(self._archive, f"tables/{name}.jsonl") as member:
 
-            def flush() -> None:
-                part = b"".join(lines)
-                lines.clear()
+            def write(rows: Iterable[Mapping[str, Any]]) -> None:
+                part = b"".join(map(line_of, rows))
                 found.update(part)
                 member.write(part)
 
-            def write(values: Mapping[str, Any]) -> None:
-                lines.append(line_of(values))
-                if len(lines) >= _BATCH:
-                    flush()
-
             yield write
-            flush()
         self.hashes[name] = found.hexdigest()
 
 
@@ -321,16 +317,14 @@ def _pack_parents(session: Session, written: _Members, job_id: str, said: Mappin
                 table = tables()[name]
                 ids = set(session.scalars(select(table.c.id).where(_members(session, table, job_id))))
                 found += [(row_id, one, table.name) for row_id in several.keys() & ids for one in several[row_id]]
-        for row_id, one, of in sorted(found):
-            write({"joined": False, "row_id": row_id, "said_replaces_id": one, "table_name": of})
+        write({"joined": False, "row_id": row_id, "said_replaces_id": one, "table_name": of} for row_id, one, of in sorted(found))
 
 
 def _pack_chains(session: Session, written: _Members, job_id: str) -> tuple[ChainPart, ...]:
     parts = []
     with written.table(LINKS) as write:
         for device, sealed in chains_of(session, job_id):
-            for link in sealed:
-                write(link)
+            write(sealed)
             hidden = {link["sequence"] for link in sealed}
             own = select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device.id, BookEntry.job_id == job_id)
             lines = [row for row in session.execute(own.order_by(BookEntry.sequence)) if row.sequence not in hidden]
@@ -354,15 +348,14 @@ def _pack_file(archive: zipfile.ZipFile, path: Path, data: Path, progress: Calla
     return KeptFile(name, size - left, found.hexdigest())
 
 
-def line_of(values: Mapping[str, Any]) -> bytes:
-    """Return a row, its columns in order of their names, as a line of JSON."""
-    return orjson.dumps(values, default=_as_text, option=orjson.OPT_APPEND_NEWLINE)
-
-
 def _as_text(value: object) -> str:
     if isinstance(value, bytes):
         return base64.b64encode(value).decode()
     raise TypeError(f"{type(value)} stands in no row")
+
+
+# A row, its columns in order of their names, as a line of JSON.
+line_of: Callable[[Mapping[str, Any]], bytes] = partial(orjson.dumps, default=_as_text, option=orjson.OPT_APPEND_NEWLINE)
 
 
 class Opened:

@@ -239,7 +239,8 @@ def _add_lines(
         part = dict(islice(both.items(), at, at + _BATCH))
         raw = select(table.c.id, table.c.replaces_id).where(table.c.id.in_(part))
         replaced = {row["id"]: stored.of(dict(row)) for row in session.execute(raw).mappings()}
-        for row in rows_where(session, table, table.c.id.in_(part), said=everything):
+        written = rows_where(session, table, table.c.id.in_(part), said=everything)
+        for row in (row for rows in written for row in rows):
             mine = part[row["id"]]
             if mine | {"replaces_id": ""} != row | {"replaces_id": ""} or said.of(mine) != replaced[row["id"]]:
                 raise _differs(table)

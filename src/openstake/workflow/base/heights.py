@@ -5,22 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, cast
 
-from sqlalchemy.orm import Session
-
 from openstake.core.antenna import MeanHeight, MeasuredTo, TypedReading
 from openstake.core.base_stages import HeightRead
-from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_heights, judge_opening_and_closing
-from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
+from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted, text_from_metres
-from openstake.derive.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
+from openstake.derive.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.store.models import HeightReading, Occupation
-from openstake.store.records import lines
-from openstake.store.records.heights import same_reading_since
-from openstake.workflow.command import Transaction
+from openstake.store.models import HeightReading
 from openstake.workflow.context import Context
 
 ReadingMoment = Literal["before", "after"]
@@ -270,58 +264,3 @@ def _worth(mean: MeanHeight) -> str:
     readings = "one reading" if mean.count == 1 else f"mean of {mean.count}, spread {mean.spread_m * 1000:.1f} mm"
     looks = "" if mean.looks == mean.count else f", of {counted(mean.looks, 'look')} at the tape"
     return f"{readings}{looks}, one sigma {mean.sigma_m * 1000:.1f} mm"
-
-
-def add_reading(tx: Transaction, request: NewReading, setup_id: str | None, occupation: Occupation | None) -> None:
-    """Store one more reading of a base's height and say so in the Book."""
-    unit = tx.job.length_unit
-    height = read_height(kit_of(tx.session, tx.job_id), unit, request.reading, request.feature, "base")
-    row = height_row(
-        height,
-        tx.job_id,
-        tx.now_s,
-        "base",
-        setup_id=setup_id,
-        occupation_id=occupation.id if occupation else None,
-        moment=request.moment,
-        who=" ".join(request.who.split())[:80],
-    )
-    if not request.again:
-        _refuse_typed_twice(tx.session, row, height.to)
-    tx.add(row)
-    tx.tell(
-        "base-height-read",
-        f"Base height read {request.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
-        f"{text_from_metres(height.arp_height_m, unit)}{f', by {row.who}' if row.who else ''}.",
-        height_reading=row.id,
-        arp_height_m=height.arp_height_m,
-        moment=request.moment,
-    )
-
-
-def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) -> None:
-    """Raise ConflictError where the same reading was added seconds ago: a second look is asked for, not assumed."""
-    same = same_reading_since(session, row, row.created_s - TYPED_TWICE_S)
-    if same is not None:
-        raise ConflictError(
-            f"'{row.text}' to {to.in_a_sentence} was added {row.created_s - same.created_s:.0f} s ago. Is this a second look at the tape?",
-            field="again",
-        )
-
-
-def replace_reading(tx: Transaction, request: CorrectHeight) -> tuple[HeightReading, HeightReading]:
-    """Store a row that replaces a reading: corrected, set aside, or taken back; returns the old and the new one."""
-    if not request.reason.strip():
-        raise InputError("Say in a few words why the height is corrected.", field="reason")
-    missing = "This reading is not one of this base's."
-    old = tx.session.get(HeightReading, request.replaces_id)
-    if old is None or old.job_id != tx.job_id or old.subject != "base":
-        raise NotFoundError(missing, field="replaces_id")
-    lines.head(tx.session, HeightReading, old.id, missing)
-    same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
-    more = same | {"replaces_id": old.id, "reason": request.reason.strip(), "set_aside": request.set_aside}
-    if request.reading is None:
-        height = as_typed(old)
-    else:
-        height = read_height(kit_of(tx.session, tx.job_id), tx.job.length_unit, request.reading, request.feature, "base")
-    return old, tx.add(height_row(height, tx.job_id, tx.now_s, "base", **more))

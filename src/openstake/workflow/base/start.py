@@ -8,20 +8,19 @@ from sqlalchemy.orm import Session
 
 from openstake.core.base_settled import Source
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import Anchor
 from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
-from openstake.derive.base import base_of
 from openstake.derive.heights import BaseHeight, known_antenna, readings_of_setup
 from openstake.derive.job import job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
 from openstake.store.models import BaseCoordinate, Listening, Mark, Occupation, OccupationEnd
-from openstake.store.records.bases import latest_occupation, listening_of, needed_occupation, occupation_of_reading, open_occupation
+from openstake.store.records.bases import listening_of, needed_occupation, open_occupation
 from openstake.workflow import listening as feeds
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.addresses import (
@@ -34,9 +33,11 @@ from openstake.workflow.base.addresses import (
     with_kept,
 )
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
-from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
+from openstake.workflow.base.heights import NewReading
+from openstake.workflow.base.readings import add_reading
 from openstake.workflow.base.settled import stops_before_start
 from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, needed_setup
+from openstake.workflow.base.standin import configure_standin, tell_standin
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
@@ -228,66 +229,6 @@ def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
     tx.once_stored(lambda: feeds.listen(context, occupation, listening))
 
 
-@command(view)
-def read_base_height(tx: Transaction, request: NewReading) -> None:
-    """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
-    occupation = open_occupation(tx.session, tx.job_id)
-    if request.moment == "after":
-        occupation = occupation or latest_occupation(tx.session, tx.job_id)
-        if occupation is None:
-            raise NotFoundError("No base has run in this job, so there is no closing height.")
-    setup_id = occupation.setup_id if occupation else needed_setup(tx.session, tx.job, tx.now_s).id
-    add_reading(tx, request, setup_id, occupation)
-    if request.moment == "before":
-        _tell_standin(tx)
-
-
-@command(view)
-def correct_height(tx: Transaction, request: CorrectHeight) -> None:
-    """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
-    session, unit, moved = tx.session, tx.job.length_unit, ""
-    occupation = occupation_of_reading(session, tx.job_id, request.replaces_id)
-    before = base_of(session, occupation).height if occupation else None
-    old, row = replace_reading(tx, request)
-    if occupation is not None and before is not None and row.moment == "before":
-        after = base_of(session, occupation).readings.height("before")
-        if after is None:
-            raise ConflictError("A running base needs one height reading that is used. Add another one first.")
-        by = text_from_metres(after.arp_height_m - before.arp_height_m, unit)
-        moved = f" Every point from this base moves by {by} in height."
-    corrected = f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
-    tx.tell(
-        "base-height-corrected",
-        f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) "
-        f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}",
-        occupation=occupation.id if occupation else None,
-        replaces=old.id,
-        height_reading=row.id,
-        arp_height_m=row.arp_height_m,
-        set_aside=row.set_aside,
-    )
-    _tell_standin(tx)
-
-
-def _tell_standin(tx: Transaction) -> None:
-    tx.once_stored(lambda: configure_standin(tx.context, tx.job_id))
-
-
-def configure_standin(context: Context, job_id: str) -> None:
-    """Type the present values into the stand-in base; a real receiver is typed by the crew."""
-    with context.database.read() as session:
-        job, occupation = job_of(session, job_id), open_occupation(session, job_id)
-        practice = context.stand_ins(job_id) if job.practice else None
-        if practice is None:
-            return
-        if occupation is None or job.frame.datum_is_unsaid:
-            practice.silence()
-            return
-        base = base_of(session, occupation)
-    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(base.mark_m))
-    practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id)
-
-
 def _refuse_while_recording(context: Context, occupation_id: str) -> None:
     running = context.running.session(occupation_id)
     if running is not None and running.moment().shot is not None:
@@ -311,7 +252,7 @@ def end(tx: Transaction) -> None:
         files=names,
     )
     tx.once_stored(lambda: feeds.stop_listening(context, occupation.id))
-    _tell_standin(tx)
+    tell_standin(tx)
 
 
 def apply_solution(context: Context, job_id: str, request: solution.SolutionRequest, content: bytes) -> BaseView:

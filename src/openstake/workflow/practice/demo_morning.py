@@ -25,8 +25,9 @@ from openstake.wire.nmea.epoch import EpochReader
 from openstake.workflow.base import setup
 from openstake.workflow.base.addresses import Listen
 from openstake.workflow.base.heights import CorrectHeight, NewReading
+from openstake.workflow.base.readings import correct_height, read_base_height
 from openstake.workflow.base.setup import USUAL_STATION_ID
-from openstake.workflow.base.start import StartBase, correct_height, read_base_height, start
+from openstake.workflow.base.start import StartBase, start
 from openstake.workflow.check.shots import CheckRequest, keep_check
 from openstake.workflow.context import Context
 from openstake.workflow.practice.truth import true_geodetic
