@@ -14,7 +14,7 @@ sys.path.insert(0, str(ROOT))
 
 from openstake.core.budget import Circumstances, budget_of  # noqa: E402
 from openstake.core.iso17123 import Independent, field_test  # noqa: E402
-from openstake.core.rtk.standing import claim_held  # noqa: E402
+from openstake.core.rtk.still_pole import claim_held  # noqa: E402
 from openstake.core.series import mean_of_series  # noqa: E402
 from openstake.core.time_correlation import Epochs  # noqa: E402
 from tests.core.test_budget import sessions  # noqa: E402

@@ -24,9 +24,9 @@ from openstake.core.chain import (
     steps,
     stops_open,
 )
+from openstake.core.chain_links import LINKS, links
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Severity, finding, ranked
-from openstake.core.links import LINKS, links
 from openstake.core.sigmas import Sigmas
 
 BASE = BaseRunning(

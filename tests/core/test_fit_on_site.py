@@ -21,10 +21,10 @@ from openstake.core.localfit.exchange import exchanged_square_sums
 from openstake.core.localfit.expected import expected_of
 from openstake.core.localfit.geometry import best_next, effects_m, effects_up_m, farthest_apart, hull_of, reach_of, spread_ratio
 from openstake.core.localfit.horizontal import fit_horizontal
-from openstake.core.localfit.means import ShotOnMark, mean_on_mark
 from openstake.core.localfit.method import MarkStatus, SuspectMark, next_step
 from openstake.core.localfit.pair import Pair
 from openstake.core.localfit.parameters import parameters_of
+from openstake.core.localfit.shot_means import ShotOnMark, mean_on_mark
 from openstake.core.localfit.vertical import fit_vertical
 from tests.core.test_localfit import EAST, NORTH, pairs_of
 from tests.repeats import looser, repeats

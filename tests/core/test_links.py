@@ -9,9 +9,9 @@ import pytest
 
 from openstake.core.budget import Circumstances, budget_of
 from openstake.core.chain import FitSaid, PlanOfChecks, PoleSeen, RoverHeard, State
+from openstake.core.chain_links import LINKS, TERM_LINKS, check_next, links, weakest
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Severity
-from openstake.core.links import LINKS, TERM_LINKS, check_next, links, weakest
 from openstake.core.morning import LastTime, morning_of
 from tests.core.test_chain import BASE, FAR, GOOD, NEAR, NOTHING, ROVER, link, said
 

@@ -9,11 +9,11 @@ from openstake.core.geodesy.local import enu_axes
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.rtk.age import age_trend, fix_goes_in_s
 from openstake.core.rtk.drift import Drift, StandLog, smallest_drift_m
-from openstake.core.rtk.fixes import Clock, Fix
+from openstake.core.rtk.epoch_series import Clock, Fix
 from openstake.core.rtk.initialising import compared
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import FixChange, Pair, RoverWatch, Switch
-from openstake.core.rtk.standing import claim_held, epochs_of, longest_stood, stood
+from openstake.core.rtk.still_pole import claim_held, epochs_of, longest_stood, stood
 from openstake.core.time_correlation import Epochs
 from tests.repeats import looser, repeats
 

@@ -12,7 +12,7 @@ from openstake.core.evidence import InView, Status
 from openstake.core.guidance import guidance_to, in_words
 from openstake.core.judge.bench import BenchSeen, judge_bench
 from openstake.core.judge.device import judge_device
-from openstake.core.judge.lost import LinkHeard, judge_lost
+from openstake.core.judge.link_lost import LinkHeard, judge_lost
 from openstake.core.judge.shots import ShotSeen, judge_gap, judge_pair_of_shots
 from openstake.core.rtk.rover import DeviceSeen
 from openstake.core.shot import (
@@ -29,8 +29,8 @@ from openstake.core.shot import (
     unreported,
 )
 from openstake.core.sky.obstruction import SeenSky
+from openstake.core.sky.satellites_used import sky_use
 from openstake.core.sky.sun import sun_azimuth_deg
-from openstake.core.sky.use import sky_use
 from tests.core.test_rtk import epoch
 
 CONTROL = next(kind for kind in USUAL_KINDS if kind.name == "control")

@@ -42,7 +42,7 @@ from openstake.core.kit.profile import example
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.shot import USUAL_KINDS, not_within
 from openstake.core.sky.obstruction import SeenSky
-from openstake.core.sky.use import sky_use
+from openstake.core.sky.satellites_used import sky_use
 from openstake.core.units import degrees_from_text, metres_from_text
 from openstake.live.network import HOST
 from openstake.live.rover import Address, ListenedRover
@@ -64,7 +64,7 @@ from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.ntrip.http import ChunkReader, parse_reply, parse_request
 from openstake.wire.ntrip.sourcetable import read_table
 from openstake.wire.pictures import written_anew
-from openstake.wire.place import place_from_text
+from openstake.wire.position_text import place_from_text
 from openstake.wire.profile import read_profile, write_profile
 from openstake.wire.rinex.from_msm import MsmEpochs
 from openstake.wire.rinex.navigation import read_navigation

@@ -7,9 +7,9 @@ import pytest
 
 from openstake.live.clock import VirtualClock
 from openstake.live.flood import MOST_EPOCHS_PER_S, Thinning, Throttle
-from openstake.live.folding import LONGEST_S, PLAIN, Folding
 from openstake.live.hub import MOST_OF_ONE, MOST_STREAMS, Hub
 from openstake.live.rawfile import Place, RawFile
+from openstake.live.repeated_events import LONGEST_S, PLAIN, Folding
 
 
 def test_a_feed_is_read_at_its_most_and_no_faster():

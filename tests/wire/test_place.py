@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openstake.core.errors import InputError
-from openstake.wire.place import place_from_text
+from openstake.wire.position_text import place_from_text
 
 # 53 20 14.52 N is 53.3373666..., by hand: 20/60 + 14.52/3600 = 0.3373666...
 PLACE = (53 + 20 / 60 + 14.52 / 3600, -(6 + 15 / 60 + 36.12 / 3600), 61.234)

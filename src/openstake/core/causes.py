@@ -18,8 +18,8 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.distributions import chdtri
 from openstake.core.limits import CAUSE_CHOICE, CAUSE_LEAST_LEFT, CAUSE_NEAR_M, CAUSE_ODDS, CAUSE_TELLS_BY, FOOT_PPM, SINKS_AT_MOST_M_PER_H
-from openstake.core.special import chdtri
 
 CauseName = Literal[
     "none",

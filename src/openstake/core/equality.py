@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from openstake.core.distributions import chdtrc, fdtrc
 from openstake.core.errors import InputError
 from openstake.core.limits import FEWEST_INDEPENDENT, SIGNIFICANCE
-from openstake.core.special import chdtrc, fdtrc
 from openstake.core.time_correlation import Epochs, independent_epochs, time_correlations, weights
 
 

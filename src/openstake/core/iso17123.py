@@ -19,9 +19,9 @@ from statistics import NormalDist
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.distributions import chdtri, fdtri
 from openstake.core.errors import InputError
 from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M, SERIES_APART_S, SETS_APART_S, SIGNIFICANCE
-from openstake.core.special import chdtri, fdtri
 
 SETS, POINTS = 5, 2
 FULL_SERIES, SIMPLIFIED_SERIES = 3, 1

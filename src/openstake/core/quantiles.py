@@ -9,7 +9,7 @@ from __future__ import annotations
 from math import log, nan, sqrt
 from statistics import NormalDist
 
-from openstake.core.special import stdtrit
+from openstake.core.distributions import stdtrit
 
 
 def circle_sigmas(share: float, redundancy: int | None = None) -> float:

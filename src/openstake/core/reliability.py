@@ -20,8 +20,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.distributions import chdtri, chndtr, fdtri, stdtrit
 from openstake.core.limits import FIT_CORRELATION, FIT_MOST_SUSPECTS, FIT_POWER, FIT_SIGNIFICANCE, FIT_SINGLE_SIGNIFICANCE
-from openstake.core.special import chdtri, chndtr, fdtri, stdtrit
 
 _NO_REDUNDANCY = 1e-9
 

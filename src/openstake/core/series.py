@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.special import stdtrit
+from openstake.core.distributions import stdtrit
 
 # The window of the autocorrelation ends where it is this many times the correlation time (Sokal).
 _WINDOW = 5.0

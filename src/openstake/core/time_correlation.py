@@ -12,8 +12,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from openstake.core.distributions import chdtrc
 from openstake.core.errors import InputError
-from openstake.core.special import chdtrc
 
 _FEWEST_EPOCHS = 5
 _MOST_VALUES = 60  # a longer series is taken as the means of its parts

@@ -21,9 +21,9 @@ from openstake.core.localfit.choice import FitChoice, SiteCentre
 from openstake.core.localfit.expected import ExpectedFit, expected_of
 from openstake.core.localfit.geometry import Reach, reach_of
 from openstake.core.localfit.horizontal import Horizontal, fit_horizontal
-from openstake.core.localfit.means import MeanOnMark, ShotOnMark, mean_on_mark
 from openstake.core.localfit.pair import Pair, Use
 from openstake.core.localfit.parameters import FitParameters, parameters_of
+from openstake.core.localfit.shot_means import MeanOnMark, ShotOnMark, mean_on_mark
 from openstake.core.localfit.vertical import Vertical, fit_vertical
 from openstake.derive import points
 from openstake.derive.base import BaseNow, bases_of, is_autonomous

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, InView
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 from openstake.core.rtk.rover import RoverEvent, RoverState, RoverWatch
 from openstake.core.shot import ShotKind, moved_enough, not_within
 from openstake.core.sky.obstruction import SeenSky

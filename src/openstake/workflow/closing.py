@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from openstake.core.chain import State
+from openstake.core.chain_links import links
 from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import packing_list
-from openstake.core.links import links
 from openstake.derive.base import base_of, open_base
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of

@@ -12,7 +12,7 @@ from openstake.live.hub import Hub
 from openstake.live.network import HOST, Outside
 from openstake.live.running import Running
 from openstake.store.database import Database
-from openstake.store.passed import time_passed_s
+from openstake.store.time_passed import time_passed_s
 from openstake.workflow.access import Access
 from openstake.workflow.work import Works
 

@@ -11,8 +11,8 @@ from openstake.core.limits import OLD_AGE_S
 from openstake.core.rtk.rover import RoverEvent
 from openstake.derive.job import job_of
 from openstake.live.feed import FeedState, FeedStatus
-from openstake.live.folding import Folding
 from openstake.live.rawfile import Place
+from openstake.live.repeated_events import Folding
 from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry

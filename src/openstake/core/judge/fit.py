@@ -9,6 +9,7 @@ from math import degrees
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.distributions import chdtri
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
@@ -27,7 +28,6 @@ from openstake.core.localfit.pair import PARAMETERS, Pair
 from openstake.core.localfit.vertical import Vertical
 from openstake.core.quantiles import circle_sigmas, line_sigmas
 from openstake.core.reliability import Reliability, Suspect
-from openstake.core.special import chdtri
 from openstake.core.units import text_from_metres
 
 _WORDS = {

@@ -25,7 +25,7 @@ from openstake.core.limits import (
     UNCLAIMED_HORIZONTAL_M,
     UNCLAIMED_UP_M,
 )
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 
 _MOST_PARTS = 360  # half an hour
 _END = 3  # parts whose mean is an end of a drift, or a side of a step

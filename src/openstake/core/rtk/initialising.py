@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.evidence import Status
 from openstake.core.limits import LOST_BY_SILENCE_S
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 
 _MOST_LOSSES = 200
 

@@ -30,7 +30,7 @@ from openstake.core.limits import (
     UNCLAIMED_HORIZONTAL_M,
     UNCLAIMED_UP_M,
 )
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 
 _FEWEST = 3
 _MOST_KEPT = 400  # at 50 Hz a jump is told within 6 s as well

@@ -32,10 +32,10 @@ from openstake.core.limits import (
 )
 from openstake.core.rtk.age import AgeTrend, age_trend
 from openstake.core.rtk.drift import Drift, StandLog
-from openstake.core.rtk.fixes import Clock, Fix, fix_of
+from openstake.core.rtk.epoch_series import Clock, Fix, fix_of
 from openstake.core.rtk.initialising import Agreement, Initialisations, Loss, compared
 from openstake.core.rtk.jumps import Jump, JumpWatch
-from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, epochs_of, last_stood, series_of, stood
+from openstake.core.rtk.still_pole import ClaimHeld, Stood, claim_held, epochs_of, last_stood, series_of, stood
 
 _MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100

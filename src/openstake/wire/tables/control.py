@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from openstake.core.mark import HeightKind
+from openstake.wire.tables.control_reading import Line, Reading, without_doubles
 from openstake.wire.tables.csv_list import read_csv
 from openstake.wire.tables.geojson import read_geojson
-from openstake.wire.tables.given import Line, Reading, without_doubles
 from openstake.wire.tables.landxml import read_landxml
 
 

@@ -12,7 +12,7 @@ from openstake.core.errors import AngleError, FileError
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.core.units import degrees_from_text, plain_number, shortest_number
 from openstake.wire.tables.cells import csv_text
-from openstake.wire.tables.given import (
+from openstake.wire.tables.control_reading import (
     FOOT_QUESTION,
     HEIGHT_QUESTION,
     MOST_COLUMNS,

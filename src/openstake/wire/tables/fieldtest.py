@@ -6,7 +6,7 @@ import re
 
 from openstake.core.errors import FileError
 from openstake.core.iso17123 import Measured
-from openstake.wire.tables.fixed import FixedLine, fixed_table
+from openstake.wire.tables.named_columns import FixedLine, fixed_table
 
 MOST_BYTES = 1 << 20
 COUNTED, LENGTHS = ("series", "set", "point"), ("east_m", "north_m", "height_m")

@@ -14,7 +14,17 @@ from openstake.core.exported_point import ExportedPoint
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind, PlacedMark
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.tables.cells import utc_text
-from openstake.wire.tables.given import HEIGHT_QUESTION, MOST_LINES, UNIT_QUESTION, Line, Reading, decoded, metres, refusal_of, too_many
+from openstake.wire.tables.control_reading import (
+    HEIGHT_QUESTION,
+    MOST_LINES,
+    UNIT_QUESTION,
+    Line,
+    Reading,
+    decoded,
+    metres,
+    refusal_of,
+    too_many,
+)
 
 _OURS = tuple(field.name for field in fields(GivenMark))
 _NAMES = ("name", "id", "Name", "point", "label")

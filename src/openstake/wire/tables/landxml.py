@@ -15,7 +15,7 @@ from openstake.core.exported_point import ExportedPoint
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.core.units import plain_number, shortest_number
 from openstake.wire.tables.cells import utc_text, xml_text
-from openstake.wire.tables.given import MOST_LINES, UNIT_QUESTION, Line, Reading, metres, number_text, refusal_of, too_many
+from openstake.wire.tables.control_reading import MOST_LINES, UNIT_QUESTION, Line, Reading, metres, number_text, refusal_of, too_many
 
 NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
 _UNITS = {"meter": "m", "millimeter": "mm", "foot": "ft", "USSurveyFoot": "sft"}

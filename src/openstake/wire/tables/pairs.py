@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from openstake.core.errors import FileError
 from openstake.core.localfit.pair import USES, Pair
-from openstake.wire.tables.fixed import FixedLine, fixed_table
-from openstake.wire.tables.given import LONGEST_NAME
+from openstake.wire.tables.control_reading import LONGEST_NAME
+from openstake.wire.tables.named_columns import FixedLine, fixed_table
 
 MOST_BYTES = 8 << 20
 MOST_PAIRS = 20_000

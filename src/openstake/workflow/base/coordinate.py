@@ -32,7 +32,7 @@ from openstake.store.records.averages import averages_for_setup
 from openstake.store.records.bases import occupations_on
 from openstake.store.records.marks import line_ids
 from openstake.store.records.shots import network_shots_on
-from openstake.workflow.base.framed import in_the_job, step_to_job
+from openstake.workflow.base.other_frame import in_the_job, step_to_job
 from openstake.workflow.base.setup import SetUpNow
 
 _EARLIER_SHOWN = 12

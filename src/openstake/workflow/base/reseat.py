@@ -31,7 +31,7 @@ from openstake.store.records.bases import needed_occupation
 from openstake.store.records.marks import line_ids
 from openstake.store.records.shots import shots_by_id, shots_of_base
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
-from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
+from openstake.workflow.base.coordinate_change import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 

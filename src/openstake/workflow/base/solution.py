@@ -23,11 +23,11 @@ from openstake.derive.base import BaseNow, base_of, is_autonomous, three
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import head_of
 from openstake.store.models import BaseCoordinate, ImportedFile, Occupation
-from openstake.wire.place import place_from_text
+from openstake.wire.position_text import place_from_text
 from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, taken_anew, when
-from openstake.workflow.base.framed import in_the_job, step_to_job
-from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
+from openstake.workflow.base.coordinate_change import MovedPoint, moved_points, replace_coordinate
+from openstake.workflow.base.other_frame import in_the_job, step_to_job
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 

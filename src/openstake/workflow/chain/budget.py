@@ -22,12 +22,12 @@ from openstake.core.budget import (
     improvements_to,
     with_change,
 )
+from openstake.core.chain_links import TERM_LINKS
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, MOST_BUDGETS_WRITTEN, ShortText
-from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
 from openstake.derive.accuracy_map import AccuracyMap, accuracy_map_over

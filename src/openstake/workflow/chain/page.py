@@ -8,9 +8,9 @@ from sqlalchemy.orm import Session
 
 from openstake.core import chain
 from openstake.core.base_sources import source_title
+from openstake.core.chain_links import Due, Link, Weakest, check_next, links, weakest
 from openstake.core.check_plan import plan_of_marks
 from openstake.core.errors import InputError
-from openstake.core.links import Due, Link, Weakest, check_next, links, weakest
 from openstake.core.morning import LastTime, Morning, morning_of
 from openstake.derive.base import BaseNow, bases_of, is_autonomous, open_base, three
 from openstake.derive.job import JobNow, job_of

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 from openstake.core import chain
 from openstake.core.base_sources import source_title
 from openstake.core.chain import Evidence, State, StepState
+from openstake.core.chain_links import Link, links
 from openstake.core.constants import CIRCLE_95
 from openstake.core.judge.crews import judge_package
 from openstake.core.judge.finding import Finding
-from openstake.core.links import Link, links
 from openstake.core.sigmas import Sigmas
 from openstake.core.units import text_from_metres
 from openstake.derive.base import BaseNow, open_base

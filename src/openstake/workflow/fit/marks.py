@@ -25,7 +25,7 @@ from openstake.store.records import lines
 from openstake.store.records.bases import needed_occupation
 from openstake.store.records.fits import fit_mark_row, fit_mark_rows
 from openstake.wire.tables.control import read_control
-from openstake.wire.tables.given import decoded
+from openstake.wire.tables.control_reading import decoded
 from openstake.wire.tables.pairs import HEADER, read_pairs
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context

@@ -21,7 +21,7 @@ from openstake.derive.marks import MarkNow, current_marks, given_of, mark_row_of
 from openstake.store.models import Mark
 from openstake.store.records.lines import head
 from openstake.store.records.marks import current_rows, line_ids, marks_by_id
-from openstake.wire.tables.given import refusal_of, refusal_of_name
+from openstake.wire.tables.control_reading import refusal_of, refusal_of_name
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 

@@ -30,10 +30,10 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, current_marks, row_of
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
+from openstake.wire.tables.control_reading import FileFormat, Line, Reading, number_text, refusal_of
 from openstake.wire.tables.csv_list import write_csv
 from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
-from openstake.wire.tables.given import FileFormat, Line, Reading, number_text, refusal_of
 from openstake.wire.tables.landxml import write_landxml
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context, file_name

@@ -25,7 +25,7 @@ from openstake.core.units import metres_in_field
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import Places, current_places
-from openstake.wire.tables.given import number_text
+from openstake.wire.tables.control_reading import number_text
 from openstake.workflow.context import Context
 from openstake.workflow.link.pair import air_of
 

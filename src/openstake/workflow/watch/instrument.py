@@ -13,7 +13,7 @@ from openstake.core.evidence import Epoch, HeardMessage, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.judge.lost import LinkHeard, judge_frames, judge_lost
+from openstake.core.judge.link_lost import LinkHeard, judge_frames, judge_lost
 from openstake.core.judge.place import Control
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.kit.profile import Profile
@@ -24,7 +24,7 @@ from openstake.core.rtk.jumps import smallest_jump_m
 from openstake.core.rtk.rover import RoverState
 from openstake.core.sigmas import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, principal_sigmas_m, vertical_95_m
 from openstake.core.sky.obstruction import Cell
-from openstake.core.sky.use import SkyUse, sky_use
+from openstake.core.sky.satellites_used import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
 from openstake.derive.base import BaseNow, bases_of

@@ -11,16 +11,16 @@ from openstake.core.evidence import Epoch, StationReference, Status
 from openstake.core.judge.base import MeantBase
 from openstake.core.judge.device import judge_device, judge_silent
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.judge.lost import LinkHeard, judge_lost
+from openstake.core.judge.link_lost import LinkHeard, judge_lost
 from openstake.core.judge.receiver import judge_receiver
 from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
 from openstake.core.judge.watch import Distances, judge_watch
 from openstake.core.rtk.age import age_trend
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import RoverWatch
-from openstake.core.rtk.standing import longest_stood, stood
+from openstake.core.rtk.still_pole import longest_stood, stood
 from openstake.core.vector import vector_length_m
 from openstake.live.clock import Event
 from openstake.live.feed import Feed, FeedState

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from openstake.core.errors import FileError
-from openstake.wire.tables.given import FARTHEST_M, decoded, number_text
+from openstake.wire.tables.control_reading import FARTHEST_M, decoded, number_text
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import CLAIM_TOO_SMALL_CHANCE, FEWEST_INDEPENDENT, SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
-from openstake.core.rtk.fixes import Fix
+from openstake.core.rtk.epoch_series import Fix
 from openstake.core.time_correlation import Epochs, chance_of_scatter, independent_epochs, time_correlations, weights
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
