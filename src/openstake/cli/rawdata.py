@@ -21,7 +21,7 @@ FIRST_DAY, LAST_DAY = date(1980, 1, 6), date(2170, 1, 1)
 @click.option("--nmea", type=click.Path(path_type=Path), help="Write the positions to this file, as a log of a receiver.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def single(observations: Path, navigation: Path, nmea: Path | None, as_json: bool) -> None:
-    """Compute single-point positions (GPS) from RINEX observations and a navigation file."""
+    """Compute single-point positions from RINEX observations and a navigation file."""
     result, epochs = rawdata.single_positions(observations, navigation)
     if nmea is not None:
         _write(nmea, rawdata.as_nmea(epochs))
@@ -38,7 +38,7 @@ def _write(path: Path, content: bytes) -> None:
 def _single_lines(result: rawdata.SinglePositions) -> list[str]:
     bands = "two frequencies" if result.two_frequencies else "one frequency and the broadcast ionosphere"
     lines = [
-        f"{len(result.positions)} of {result.epochs} epochs solved over {result.span_s:.0f} s, {bands}",
+        f"{len(result.positions)} of {result.epochs} epochs solved over {result.span_s:.0f} s, {result.constellations}, {bands}",
         f"{result.latitude_deg:.8f} {result.longitude_deg:.8f} {result.height_m:.2f} m (WGS 84, ellipsoidal)",
         f"spread of one epoch: east {result.spread_east_m:.2f}, north {result.spread_north_m:.2f}, up {result.spread_up_m:.2f} m",
     ]

@@ -291,5 +291,7 @@ WAITS_FOR_PAIR_S = 900.0
 SINGLE_MASK_DEG = 10.0
 SINGLE_LARGEST_PDOP = 1000.0
 SINGLE_LARGEST_RESIDUAL_M = 25.0
-EPHEMERIS_HOLDS_S = 7200.0  # an ephemeris of GPS holds two hours to either side
+# How far from their time broadcast elements hold for positions, by constellation: IS-GPS-200 (a fit of four hours), IS-QZSS-PNT, Galileo
+# OS SDD (four hours), GLONASS ICD 5.1 (a state every half hour); BeiDou and NavIC: common practice, no source.
+ELEMENTS_HOLD_S = {"G": 7200.0, "J": 7200.0, "E": 14_400.0, "C": 7200.0, "I": 7200.0, "R": 1800.0}
 OBSTRUCTED_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal

@@ -16,6 +16,7 @@ CARRIER_MHZ: dict[str, dict[str, float]] = {
     "C": {"1": 1575.42, "2": 1561.098, "5": 1176.45, "6": 1268.52, "7": 1207.14, "8": 1191.795},
     "I": {"5": 1176.45, "9": 2492.028},
 }
+CONSTELLATION_NAMES = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC", "S": "SBAS"}
 _GLONASS_STEP_MHZ = {"1": 0.5625, "2": 0.4375}
 
 

@@ -577,6 +577,11 @@ RULES: dict[str, Rule] = {
     "package-unproven": Rule(
         link="control", when="A job that came with a package whose rows have no hash.", source=COMMON_PRACTICE, at="book"
     ),
+    "satellite-excluded": Rule(
+        link="sky", when="A satellite was taken out of single-point positions by its residual.", source="least squares, 25 m a residual"
+    ),
+    "elements-impossible": Rule(link="sky", when="A file of orbits holds messages that no satellite can have sent.", source="IS-GPS-200"),
+    "elements-leap-seconds": Rule(link="sky", when="A file of orbits says other leap seconds than held then.", source="IERS Bulletin C"),
     "virtual-base-shot": Rule(
         link="rover", when="The shot came from a virtual base: a position, not a vector from this base.", source="RTCM 10403.3, DF141"
     ),

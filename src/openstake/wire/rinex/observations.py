@@ -12,8 +12,8 @@ from datetime import datetime
 from openstake.core.constants import GPS_MINUS_BEIDOU_S, GPS_MINUS_UTC_S
 from openstake.core.errors import FileError
 from openstake.core.observation import ObservationEpoch, Observed
+from openstake.core.time_scales import gps_seconds
 
-GPS_START = datetime(1980, 1, 6)
 MOST_EPOCHS = 200_000  # two days at 1 Hz
 _LONGEST_HEADER = 5000
 _TIME_SYSTEMS = {
@@ -25,7 +25,7 @@ _TIME_SYSTEMS = {
     "UTC": float(GPS_MINUS_UTC_S),
     "BDT": float(GPS_MINUS_BEIDOU_S),
 }
-# What the two letters of RINEX 2 are in RINEX 3, for GPS.  Source: RINEX 3.05, table A23 (from memory).
+# What the two letters of RINEX 2 are in RINEX 3, for GPS; of the others where it differs.  Source: RINEX 3.05, table A23 (from memory).
 _CODES_2 = {
     "C1": "C1C",
     "P1": "C1W",
@@ -43,6 +43,12 @@ _CODES_2 = {
     "S5": "S5X",
 }
 
+_CODES_2_OF = {
+    "R": {"P1": "C1P", "P2": "C2P", "C2": "C2C", "L2": "L2P", "D2": "D2P", "S2": "S2P"},
+    "E": {"C1": "C1X", "L1": "L1X", "D1": "D1X", "S1": "S1X", **{f"{what}{band}": f"{what}{band}X" for what in "CLDS" for band in "678"}},
+    "J": {},
+}
+
 
 @dataclass(frozen=True, kw_only=True)
 class ObservationFile:
@@ -53,11 +59,6 @@ class ObservationFile:
     approximate_xyz_m: tuple[float, float, float] | None
     antenna_height_m: float
     epochs: Iterator[ObservationEpoch]
-
-
-def gps_seconds(moment: datetime, seconds: float) -> float:
-    """Return seconds since 1980-01-06 of a date, hour and minute with its seconds beside it."""
-    return (moment - GPS_START).total_seconds() + seconds
 
 
 def header_of(lines: Iterator[str], name: str) -> list[tuple[str, str]]:
@@ -83,15 +84,15 @@ def version_and_type(header: list[tuple[str, str]], name: str) -> tuple[float, s
         raise FileError(f"{name} says no RINEX version.") from None
 
 
-def checked_header(lines: Iterator[str], name: str, kind: str, what: str) -> tuple[list[tuple[str, str]], float]:
-    """Return the header and the version of a file of the kind that is needed; FileError where it is another."""
+def checked_header(lines: Iterator[str], name: str, kinds: str, what: str, most: float = 4.0) -> tuple[list[tuple[str, str]], float, str]:
+    """Return the header, version and kind of a file of one of the kinds that are needed; FileError where it is another."""
     header = header_of(lines, name)
     version, found = version_and_type(header, name)
-    if found != kind:
-        raise FileError(f"{name} is a RINEX file of type {found or '?'}; one of type {kind} ({what}) is needed here.")
-    if not (2.0 <= version < 4.0):
-        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 and 3 are read here.")
-    return header, version
+    if not found or found not in kinds:
+        raise FileError(f"{name} is a RINEX file of type {found or '?'}; one of type {kinds[0]} ({what}) is needed here.")
+    if not (2.0 <= version < most):
+        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 {'and 3' if most == 4.0 else 'to 4'} are read here.")
+    return header, version, found
 
 
 def read_observations(lines: Iterable[str], name: str = "The file") -> ObservationFile:
@@ -100,7 +101,7 @@ def read_observations(lines: Iterable[str], name: str = "The file") -> Observati
     Satellites with codes that are not known here are left out; event records other than epochs are passed over.
     """
     lines = iter(lines)
-    header, version = checked_header(lines, name, "O", "observations")
+    header, version, _ = checked_header(lines, name, "O", "observations")
     offset_s = _time_offset_s(header, name)
     reader = _epochs_2(lines, header, offset_s) if version < 3.0 else _epochs_3(lines, header, offset_s)
     try:
@@ -203,8 +204,8 @@ def _epochs_3(lines: Iterator[str], header: list[tuple[str, str]], offset_s: flo
 
 def _epochs_2(lines: Iterator[str], header: list[tuple[str, str]], offset_s: float) -> Iterator[ObservationEpoch]:
     types = [word for label, content in header if label == "# / TYPES OF OBSERV" for word in content[6:].split()]
-    codes = [_CODES_2.get(word, word) for word in types]
-    rows_each = (len(codes) + 4) // 5
+    codes = {letter: [own.get(word, _CODES_2.get(word, word)) for word in types] for letter, own in {"G": {}, **_CODES_2_OF}.items()}
+    rows_each = (len(types) + 4) // 5
     for line in lines:
         if not line.strip():
             continue
@@ -224,6 +225,6 @@ def _epochs_2(lines: Iterator[str], header: list[tuple[str, str]], offset_s: flo
             # A blank letter is GPS in a file of GPS alone.
             name = f"{text[0] if text[0] != ' ' else 'G'}{int(text[1:]):02d}"
             chunk = "".join(next(lines).ljust(80)[:80] for _ in range(rows_each))
-            if name[0] == "G":
-                satellites[name] = _values(chunk, codes)
+            if name[0] in codes:
+                satellites[name] = _values(chunk, codes[name[0]])
         yield ObservationEpoch(time_s + offset_s, satellites)

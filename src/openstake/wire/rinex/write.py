@@ -12,7 +12,7 @@ from itertools import pairwise
 
 from openstake.core.constants import GPS_MINUS_UTC_S
 from openstake.core.observation import ObservationEpoch, Observed
-from openstake.wire.rinex.observations import GPS_START
+from openstake.core.time_scales import GPS_START
 
 _ORDER = "GRECJIS"
 _KIND_ORDER = "CLDS"

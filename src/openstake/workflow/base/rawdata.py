@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -16,12 +16,14 @@ from openstake.core.errors import FileError
 from openstake.core.evidence import Epoch, StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
-from openstake.core.observation import ObservationEpoch
-from openstake.core.single import Ionosphere, SinglePosition, single_position
+from openstake.core.judge.sky import judge_elements, judge_excluded
+from openstake.core.observation import CONSTELLATION_NAMES, ObservationEpoch
+from openstake.core.single import Broadcast, Ionosphere, SinglePosition, single_position
+from openstake.core.time_scales import GPS_START, GPS_START_UNIX_S
 from openstake.wire.nmea.write import Fix, gga, rmc
 from openstake.wire.rinex.from_msm import MsmEpochs
 from openstake.wire.rinex.navigation import read_navigation
-from openstake.wire.rinex.observations import GPS_START, read_observations
+from openstake.wire.rinex.observations import read_observations
 from openstake.wire.rinex.write import RinexHeader, write_observations
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.station import Descriptor, decode_descriptor, decode_reference
@@ -30,7 +32,6 @@ from openstake.workflow.captures import OccupationRead, occupation_view, pieces
 MOST_TEXT_BYTES = 256 << 20
 _UNPACKED_BYTES = 1 << 20
 _LONGEST_LINE = 1 << 16
-_GPS_START_UNIX_S = 315_964_800.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,9 +58,10 @@ class OffsetRead:
 
 @dataclass(frozen=True, kw_only=True)
 class SinglePositions(OccupationRead):
-    """The single-point positions of a RINEX file and their average; `epochs` are those of the file."""
+    """The single-point positions of a RINEX file and their average; `epochs` are those of the file, `constellations` those used."""
 
     marker: str
+    constellations: str
     two_frequencies: bool
     positions: list[PositionRead]
     from_header_m: OffsetRead | None
@@ -118,23 +120,31 @@ def single_positions(observations: Path, navigation: Path) -> tuple[SinglePositi
     observed = read_observations(lines_of(observations), str(observations))
     orbits = read_navigation(lines_of(navigation), str(navigation))
     ionosphere = Ionosphere(orbits.alpha, orbits.beta) if orbits.alpha and orbits.beta else None
+    messages: dict[str, Sequence[Broadcast]] = {**orbits.ephemerides, **orbits.glonass}
     positions: list[SinglePosition] = []
     count, first_s = 0, 0.0
     for epoch in observed.epochs:
         count, first_s = count + 1, first_s or epoch.gps_s
-        position = single_position(epoch, orbits.ephemerides, ionosphere)
+        position = single_position(epoch, messages, ionosphere)
         if position is not None:
             positions.append(position)
     if not positions:
         raise FileError(
             f"No epoch of {observations} could be solved: the orbits of {navigation} hold for "
-            f"{_span(orbits.ephemerides)}, the observations begin at {_date(first_s)}."
+            f"{_span(messages)}, the observations begin at {_date(first_s)}."
         )
     epochs = [_as_epoch(position) for position in positions]
-    average = replace(occupation_view(epochs, []), epochs=count)
+    view = occupation_view(epochs, [])
+    excluded: dict[str, list[float]] = {}
+    for name, residual_m in (item for position in positions for item in position.excluded):
+        excluded.setdefault(name, []).append(residual_m)
+    of_sky = [*judge_elements(orbits.impossible, orbits.leap_seconds, orbits.leap_seconds_then), *judge_excluded(excluded, len(positions))]
+    average = replace(view, epochs=count, findings=[*view.findings, *of_sky])
+    used = {letter for position in positions for letter in position.constellations}
     result = SinglePositions(
         **vars(average),
         marker=observed.marker,
+        constellations=", ".join(name for letter, name in CONSTELLATION_NAMES.items() if letter in used),
         two_frequencies=all(position.two_frequencies for position in positions),
         positions=[_position_view(position) for position in positions],
         from_header_m=_from_header(observed.approximate_xyz_m, positions),
@@ -146,8 +156,8 @@ def _date(gps_s: float) -> str:
     return f"{GPS_START + timedelta(seconds=gps_s):%Y-%m-%d %H:%M}"
 
 
-def _span(ephemerides: dict[str, list[Any]]) -> str:
-    times = [item.orbit_time_s for listed in ephemerides.values() for item in listed]
+def _span(messages: Mapping[str, Sequence[Broadcast]]) -> str:
+    times = [item.orbit_time_s for listed in messages.values() for item in listed]
     return f"{_date(min(times))} to {_date(max(times))}"
 
 
@@ -222,7 +232,7 @@ def as_nmea(epochs: Iterable[Epoch]) -> bytes:
 
 def gps_from_unix(unix_s: float) -> float:
     """Return GPS seconds since 1980-01-06 of a Unix time, with today's leap seconds."""
-    return unix_s - _GPS_START_UNIX_S + GPS_MINUS_UTC_S
+    return unix_s - GPS_START_UNIX_S + GPS_MINUS_UTC_S
 
 
 class StreamToRinex:
