@@ -42,6 +42,7 @@ VERBS = {
     "rinex": "rawdata",
     "serve": "serve",
     "single": "rawdata",
+    "sky": "sky",
     "standin": "standin",
     "stream": "captures",
     "unpack": "package",

@@ -295,3 +295,14 @@ SINGLE_LARGEST_RESIDUAL_M = 25.0
 # OS SDD (four hours), GLONASS ICD 5.1 (a state every half hour); BeiDou and NavIC: common practice, no source.
 ELEMENTS_HOLD_S = {"G": 7200.0, "J": 7200.0, "E": 14_400.0, "C": 7200.0, "I": 7200.0, "R": 1800.0}
 OBSTRUCTED_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal
+
+# The sky of a day.
+LARGEST_DOP = 100.0
+USUAL_HDOP, USUAL_VDOP = 1.0, 1.6  # of the sky under which makers state what a vector is worth: common practice, no source
+BEST_PDOP_RATIO = 1.3
+SHORTEST_BEST_S = 1800.0
+MOST_SKYLINE_POINTS = 720
+MOST_SKY_MOMENTS = 20_160  # two weeks, minute by minute
+# How old elements may be for planning: what is older is marked (broadcast: a day) or not taken at all.
+PLANNING_OLD_S = {"broadcast": 86_400.0, "precise": 900.0, "mean": 3 * 86_400.0}
+PLANNING_HOLDS_S = {"broadcast": 3 * 86_400.0, "precise": 900.0, "mean": 14 * 86_400.0}

@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 GPS_START = datetime(1980, 1, 6)
 GPS_START_UNIX_S = 315_964_800.0
+GPS_START_JULIAN_DAY = 2444244.5
 
 # The days from which GPS time has been ahead of UTC by one second more.  Source: IERS Bulletin C; none was announced after 2017.
 _STEPS = (

@@ -8,13 +8,10 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.sky.constellations import CONSTELLATIONS, Constellation
+from openstake.core.sky.constellations import CONSTELLATIONS, NOMINAL_ROTATION_RAD, NOMINAL_UNIX_S, Constellation
 from openstake.core.sky.geometry import azimuth_elevation_deg, signal_range_m
 from openstake.core.sky.orbits import earth_fixed_positions_m
 from openstake.standin.world import Obstruction
-
-_REFERENCE_S = 1_735_689_600.0  # 2025-01-01: the nominal elements are taken to hold then
-_ROTATION_AT_REFERENCE_RAD = np.radians(100.8)  # sidereal angle of that midnight, rounded
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -43,7 +40,7 @@ class Seen:
 def _positions_m(name: str, unix_s: float) -> NDArray[np.float64]:
     """Return where a constellation's satellites are, Earth-fixed metres, shape (n, 3); not to be changed."""
     constellation = next(item for item in CONSTELLATIONS if item.name == name)
-    return earth_fixed_positions_m(constellation.elements, unix_s - _REFERENCE_S, _ROTATION_AT_REFERENCE_RAD)
+    return earth_fixed_positions_m(constellation.elements, unix_s - NOMINAL_UNIX_S, NOMINAL_ROTATION_RAD)
 
 
 def visible(unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()) -> list[Seen]:

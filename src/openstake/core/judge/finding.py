@@ -577,6 +577,10 @@ RULES: dict[str, Rule] = {
     "package-unproven": Rule(
         link="control", when="A job that came with a package whose rows have no hash.", source=COMMON_PRACTICE, at="book"
     ),
+    "sky-nominal": Rule(link="sky", when="A sky without elements: nominal satellites, to practise.", source=COMMON_PRACTICE),
+    "elements-old": Rule(link="sky", when="Elements older than a plan should rest on.", source=COMMON_PRACTICE),
+    "elements-missing": Rule(link="sky", when="A satellite has no elements that hold for some of the time.", source=COMMON_PRACTICE),
+    "satellite-unhealthy": Rule(link="sky", when="A satellite above the mask says that it is not healthy.", source="IS-GPS-200"),
     "satellite-excluded": Rule(
         link="sky", when="A satellite was taken out of single-point positions by its residual.", source="least squares, 25 m a residual"
     ),

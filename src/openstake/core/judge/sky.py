@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import PLANNING_OLD_S
+from openstake.core.sky.sources import SOURCE_WORDS, SourceName
 from openstake.core.units import counted
 
 
@@ -55,3 +57,64 @@ def judge_elements(impossible: Mapping[str, int], leap_seconds: int | None, leap
             )
         )
     return found
+
+
+def judge_nominal() -> list[Finding]:
+    """Return what a sky without elements is."""
+    return [
+        finding(
+            "sky-nominal",
+            Severity.LOOK,
+            "No orbits are loaded: these satellites are nominal, to practise.",
+            "No navigation file, orbit file or element set was given.",
+            "Load the elements of the day before you plan by this.",
+        )
+    ]
+
+
+def judge_ages(oldest_s: Mapping[SourceName, float]) -> list[Finding]:
+    """Return which elements are so old that directions are off, by source with the oldest, seconds."""
+    return [
+        finding(
+            "elements-old",
+            Severity.LOOK,
+            f"The {SOURCE_WORDS[name]} used lie up to {age_s / 3600.0:.0f} h from the time asked for.",
+            "The file is of another day.",
+            "Good for a rough plan. Load newer elements before you go by its hours.",
+            age_h=round(age_s / 3600.0, 1),
+        )
+        for name, age_s in oldest_s.items()
+        if age_s > PLANNING_OLD_S.get(name, float("inf"))
+    ]
+
+
+def judge_without_elements(satellites: Sequence[str]) -> list[Finding]:
+    """Return which satellites have no elements that hold for some of the time."""
+    if not satellites:
+        return []
+    return [
+        finding(
+            "elements-missing",
+            Severity.LOOK,
+            f"No elements hold for {', '.join(satellites)} for all of the time: they are missing then.",
+            "The file is too old, or has gaps.",
+            "Load a file of this day.",
+            satellites=len(satellites),
+        )
+    ]
+
+
+def judge_unhealthy(satellites: Sequence[str]) -> list[Finding]:
+    """Return which satellites above the mask say that they are not healthy."""
+    if not satellites:
+        return []
+    return [
+        finding(
+            "satellite-unhealthy",
+            Severity.NOTE,
+            f"{', '.join(satellites)}: not healthy by their own word. They are shown, and count in no geometry.",
+            "The operator has set them so.",
+            "Receivers leave them out by themselves.",
+            satellites=len(satellites),
+        )
+    ]

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
+from numpy.typing import NDArray
 
-from openstake.core.sky.orbits import Elements
+from openstake.core.sky.broadcast import OrbitStates
+from openstake.core.sky.orbits import Elements, earth_fixed_positions_m
+from openstake.core.time_scales import GPS_START_UNIX_S, gps_minus_utc_s
 
 
 @dataclass(frozen=True)
@@ -130,3 +133,26 @@ BEIDOU = Constellation(
 )
 
 CONSTELLATIONS = (GPS, GLONASS, GALILEO, BEIDOU)
+# 2025-01-01: the nominal elements are taken to hold then, at the sidereal angle of that midnight, rounded.
+NOMINAL_UNIX_S, NOMINAL_ROTATION_RAD = 1_735_689_600.0, np.radians(100.8)
+
+
+class NominalOrbit:
+    """One satellite of a constellation's design: to practise under, never where one is today."""
+
+    def __init__(self, constellation: Constellation, place: int) -> None:
+        self.satellite = f"{constellation.letter}{place + 1:02d}"
+        self._elements = Elements(**{item.name: getattr(constellation.elements, item.name)[place] for item in fields(Elements)})
+
+    def states(self, gps_s: NDArray[np.float64]) -> OrbitStates:
+        """Return the satellite at moments, (n,); no clock.  Its age is 0: there is nothing to grow old."""
+        count = len(gps_s)
+        leaps = gps_minus_utc_s(float(gps_s[0])) if count else 0
+        elapsed = gps_s - leaps + GPS_START_UNIX_S - NOMINAL_UNIX_S
+        xyz = earth_fixed_positions_m(self._elements, elapsed, float(NOMINAL_ROTATION_RAD))
+        return OrbitStates(xyz, np.full(count, np.nan), np.zeros(count), np.ones(count, dtype=bool))
+
+
+def nominal_orbits() -> list[NominalOrbit]:
+    """Return every satellite of the practice sky."""
+    return [NominalOrbit(constellation, place) for constellation in CONSTELLATIONS for place in range(constellation.size)]

@@ -39,13 +39,13 @@ def eccentric_anomaly_rad(mean_anomaly_rad: ArrayLike, eccentricity: ArrayLike) 
     return np.asarray(anomaly)
 
 
-def inertial_positions_m(elements: Elements, elapsed_s: float) -> NDArray[np.float64]:
+def inertial_positions_m(elements: Elements, elapsed_s: ArrayLike) -> NDArray[np.float64]:
     """Return Earth-centred inertial positions, shape (n, 3), `elapsed_s` after the elements' time.
 
     Source: IS-GPS-200, table 20-IV, without the correction terms.
     """
     a, e = elements.semi_major_axis_m, elements.eccentricity
-    anomaly = eccentric_anomaly_rad(elements.mean_anomaly_rad + np.sqrt(EARTH_GM_M3_S2 / a**3) * elapsed_s, e)
+    anomaly = eccentric_anomaly_rad(elements.mean_anomaly_rad + np.sqrt(EARTH_GM_M3_S2 / a**3) * np.asarray(elapsed_s), e)
     along, across = a * (np.cos(anomaly) - e), a * np.sqrt(1.0 - e * e) * np.sin(anomaly)
     latitude_argument = np.arctan2(across, along) + elements.perigee_rad
     radius = np.hypot(along, across)
@@ -68,7 +68,7 @@ def rotated_with_earth(positions_m: NDArray[np.float64], angle_rad: ArrayLike) -
     return np.stack([cos * x + sin * y, cos * y - sin * x, z], axis=-1)
 
 
-def earth_fixed_positions_m(elements: Elements, elapsed_s: float, rotation_at_start_rad: float) -> NDArray[np.float64]:
+def earth_fixed_positions_m(elements: Elements, elapsed_s: ArrayLike, rotation_at_start_rad: float) -> NDArray[np.float64]:
     """Return Earth-fixed positions, shape (n, 3); `rotation_at_start_rad` is the sidereal angle at the elements' time."""
-    angle = rotation_at_start_rad + EARTH_ROTATION_RAD_S * elapsed_s
+    angle = rotation_at_start_rad + EARTH_ROTATION_RAD_S * np.asarray(elapsed_s)
     return rotated_with_earth(inertial_positions_m(elements, elapsed_s), angle)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import zlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -27,11 +25,7 @@ from openstake.wire.rinex.observations import read_observations
 from openstake.wire.rinex.write import RinexHeader, write_observations
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.station import Descriptor, decode_descriptor, decode_reference
-from openstake.workflow.captures import OccupationRead, occupation_view, pieces
-
-MOST_TEXT_BYTES = 256 << 20
-_UNPACKED_BYTES = 1 << 20
-_LONGEST_LINE = 1 << 16
+from openstake.workflow.captures import OccupationRead, lines_of, occupation_view, pieces
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -77,42 +71,6 @@ class RinexWritten:
     satellites: int
     without_phase: list[str]
     unknown_signals: list[str]
-
-
-def lines_of(path: Path) -> Iterator[str]:
-    """Yield the lines of a text file, unpacked where it is packed by gzip, in flat memory.
-
-    FileError where it cannot be read, is too large or has a line that no text has.
-    """
-    rest, total = b"", 0
-    for piece in _unpacked(path):
-        total += len(piece)
-        if total > MOST_TEXT_BYTES:
-            raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
-        *whole, rest = (rest + piece).split(b"\n")
-        if len(rest) > _LONGEST_LINE:
-            raise FileError(f"{path} has a line of more than {_LONGEST_LINE} characters: it is not a RINEX file.")
-        yield from (line.rstrip(b"\r").decode("latin-1") for line in whole)
-    if rest:
-        yield rest.decode("latin-1")
-
-
-def _unpacked(path: Path) -> Iterator[bytes]:
-    unpack: Any = None
-    for number, piece in enumerate(pieces(path)):
-        if number == 0 and piece[:2] == b"\x1f\x8b":
-            unpack = zlib.decompressobj(wbits=31)
-        if unpack is None:
-            yield piece
-            continue
-        try:
-            while piece:
-                yield unpack.decompress(piece, _UNPACKED_BYTES)
-                piece = unpack.unconsumed_tail
-        except zlib.error:
-            raise FileError(f"{path} is packed by gzip and damaged.") from None
-    if unpack is not None and not unpack.eof:
-        raise FileError(f"{path} is packed by gzip and damaged.")
 
 
 def single_positions(observations: Path, navigation: Path) -> tuple[SinglePositions, list[Epoch]]:

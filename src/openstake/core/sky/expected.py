@@ -1,0 +1,130 @@
+"""What will be seen of the sky from one place or from two, over some time, and how good its geometry is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from openstake.core.budget import BudgetSettings
+from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_axes
+from openstake.core.limits import BEST_PDOP_RATIO, LARGEST_DOP, SHORTEST_BEST_S, USUAL_HDOP, USUAL_VDOP
+from openstake.core.sky.broadcast import Orbit
+from openstake.core.sky.skyline import Skyline
+
+# GPS and QZSS keep one time: they share a clock.
+_CLOCK_OF = {"J": "G"}
+
+
+@dataclass(frozen=True)
+class Directions:
+    """Where satellites stand from a place: (satellites, moments) each, degrees; NaN where no elements say it.  `age_s` and `healthy` are
+    of the elements used."""
+
+    satellites: tuple[str, ...]
+    azimuth_deg: NDArray[np.float64]
+    elevation_deg: NDArray[np.float64]
+    age_s: NDArray[np.float64]
+    healthy: NDArray[np.bool_]
+
+
+def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s: NDArray[np.float64]) -> list[Directions]:
+    """Return where satellites stand at moments from each of some places (Earth-centred metres), without refraction.
+
+    The place of a satellite is that of the same moment: until its signal arrives it moves by less than a thousandth of a degree.
+    """
+    states = [orbit.states(gps_s) for orbit in orbits]
+    names = tuple(orbit.satellite for orbit in orbits)
+    empty = np.empty((0, len(gps_s)))
+    xyz = np.array([state.xyz_m for state in states]).reshape(len(states), len(gps_s), 3)
+    age = np.array([state.age_s for state in states]) if states else empty
+    healthy = np.array([state.healthy for state in states]) if states else empty.astype(bool)
+    found = []
+    for place in places_m:
+        here = np.asarray(place, dtype=float)
+        latitude_deg, longitude_deg, _ = geodetic_from_ecef(here)
+        enu = (xyz - here) @ enu_axes(float(latitude_deg), float(longitude_deg)).T
+        azimuth = np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360.0
+        elevation = np.degrees(np.arctan2(enu[..., 2], np.hypot(enu[..., 0], enu[..., 1])))
+        found.append(Directions(names, azimuth, elevation, age, healthy))
+    return found
+
+
+def in_sight(seen: Directions, mask_deg: float, skyline: Skyline) -> NDArray[np.bool_]:
+    """Tell which satellites, (satellites, moments), stand above the mask and the skyline, and are healthy."""
+    above = seen.elevation_deg >= mask_deg
+    return np.asarray(above & ~skyline.hides(seen.azimuth_deg, seen.elevation_deg) & seen.healthy)
+
+
+@dataclass(frozen=True)
+class Dops:
+    """Dilutions of precision by moment, (n,); NaN where the satellites tell no place."""
+
+    pdop: NDArray[np.float64]
+    hdop: NDArray[np.float64]
+    vdop: NDArray[np.float64]
+
+
+def dops_of(seen: Directions, used: NDArray[np.bool_]) -> Dops:
+    """Return the dilutions of the satellites that are `used`, (satellites, moments): a clock for each constellation, GPS and QZSS share one.
+
+    They are those of double differences too: what is differenced away is a clock each.  NaN where the geometry tells nothing, or dilutes a
+    hundredfold.  Source: any text on GNSS; rows of the design are (−e, −n, −u, clocks).
+    """
+    letters = [_CLOCK_OF.get(name[0], name[0]) for name in seen.satellites]
+    clocks = list(dict.fromkeys(letters))
+    azimuth, elevation = np.radians(seen.azimuth_deg), np.radians(seen.elevation_deg)
+    flat = np.cos(elevation)
+    towards = np.stack([flat * np.sin(azimuth), flat * np.cos(azimuth), np.sin(elevation)], axis=-1)
+    towards = np.where(used[..., None], towards, 0.0)
+    ones = np.array([[float(letter == clock) for clock in clocks] for letter in letters]).reshape(len(letters), len(clocks))
+    # The clocks are taken out one by one: what is left is of the place alone.
+    normal = np.einsum("sti,stj->tij", towards, towards)
+    sums = np.einsum("sti,sc->tci", towards, ones)
+    counts = np.einsum("st,sc->tc", used.astype(float), ones)
+    normal = normal - np.einsum("tci,tcj,tc->tij", sums, sums, 1.0 / np.maximum(counts, 1.0))
+    enough = used.sum(axis=0) >= 3 + (counts > 0).sum(axis=1)
+    weakest = np.linalg.eigvalsh(normal)[:, 0]
+    solvable = enough & (weakest > LARGEST_DOP**-2)
+    inverse = np.full(normal.shape, np.nan)
+    inverse[solvable] = np.linalg.inv(normal[solvable])
+    east, north, up = (inverse[:, n, n] for n in range(3))
+    return Dops(np.sqrt(east + north + up), np.sqrt(east + north), np.sqrt(up))
+
+
+@dataclass(frozen=True)
+class Expected95:
+    """What a fixed position from a base is expected to be within, 95 %, metres, by moment: a circle and a half width."""
+
+    horizontal_m: NDArray[np.float64]
+    vertical_m: NDArray[np.float64]
+
+
+def expected_95(dops: Dops, baseline_m: float, settings: BudgetSettings) -> Expected95:
+    """Return what an epoch of a fix is worth under a sky: the budget's vector and multipath, in the measure of the geometry.
+
+    Their sizes are those of a usual sky (HDOP 1.0, VDOP 1.6); what grows with the distance is the atmosphere's, and stays.
+    """
+    by_distance = baseline_m * 1e-6
+    flat, up = dops.hdop / USUAL_HDOP, dops.vdop / USUAL_VDOP
+    horizontal = np.hypot(settings.vector_horizontal_m * flat, settings.multipath_horizontal_m * flat)
+    vertical = np.hypot(settings.vector_vertical_m * up, settings.multipath_vertical_m * up)
+    return Expected95(
+        CIRCLE_95 * (horizontal + settings.vector_horizontal_ppm * by_distance),
+        LINE_95 * (vertical + settings.vector_vertical_ppm * by_distance),
+    )
+
+
+def best_spans(dops: Dops, step_s: float) -> list[tuple[int, int]]:
+    """Return the runs of moments, first and last, of at least half an hour in which PDOP is at most 1.3 times the least of all."""
+    known = np.isfinite(dops.pdop)
+    if not known.any():
+        return []
+    good = known & (np.nan_to_num(dops.pdop, nan=np.inf) <= BEST_PDOP_RATIO * np.nanmin(dops.pdop))
+    edges = np.diff(np.concatenate([[0], good.astype(int), [0]]))
+    spans = zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1, strict=True)
+    return [(int(first), int(last)) for first, last in spans if (last - first) * step_s >= SHORTEST_BEST_S]

@@ -1,0 +1,54 @@
+"""Where orbits come from, the best first, and how old elements may be: for planning, never for a position."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from openstake.core.limits import PLANNING_HOLDS_S
+from openstake.core.sky.broadcast import Orbit, OrbitStates
+
+SourceName = Literal["precise", "broadcast", "mean", "nominal"]
+# The best first.
+SOURCES: tuple[SourceName, ...] = get_args(SourceName)
+SOURCE_WORDS: dict[SourceName, str] = {
+    "precise": "precise orbits",
+    "broadcast": "broadcast ephemerides",
+    "mean": "mean elements",
+    "nominal": "nominal, to practise",
+}
+
+
+@dataclass(frozen=True)
+class PlannedOrbit:
+    """One satellite by every source that knows it: at each moment by the best whose elements are not too old."""
+
+    satellite: str
+    sources: tuple[tuple[SourceName, Orbit], ...]
+
+    def states(self, gps_s: NDArray[np.float64]) -> OrbitStates:
+        """Return the satellite at moments, (n,): NaN where no source holds."""
+        xyz, clock = np.full((len(gps_s), 3), np.nan), np.full(len(gps_s), np.nan)
+        age, healthy = np.full(len(gps_s), np.nan), np.ones(len(gps_s), dtype=bool)
+        for name, orbit in self.sources:
+            open_ = np.isnan(xyz[:, 0])
+            if not open_.any():
+                break
+            found = orbit.states(gps_s[open_])
+            held = found.age_s <= PLANNING_HOLDS_S.get(name, np.inf)
+            xyz[open_] = np.where(held[:, None], found.xyz_m, np.nan)
+            clock[open_], age[open_], healthy[open_] = found.clock_s, found.age_s, found.healthy
+        return OrbitStates(xyz, clock, age, healthy)
+
+
+def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
+    """Return every satellite that a source knows, by name."""
+    known: dict[str, list[tuple[SourceName, Orbit]]] = {}
+    for name in SOURCES:
+        for orbit in by_source.get(name, ()):
+            known.setdefault(orbit.satellite, []).append((name, orbit))
+    return [PlannedOrbit(satellite, tuple(sources)) for satellite, sources in sorted(known.items())]

@@ -1,0 +1,1 @@
+"""The sky: which satellites will be seen, and how good their geometry is."""

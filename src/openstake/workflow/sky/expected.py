@@ -1,0 +1,212 @@
+"""The sky over a place, out of files: satellites, geometry, what a fix is expected to be worth, the best hours."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+
+from openstake.core.budget import BudgetSettings
+from openstake.core.errors import InputError
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.sky import judge_ages, judge_elements, judge_nominal, judge_unhealthy, judge_without_elements
+from openstake.core.limits import MOST_SKY_MOMENTS
+from openstake.core.sky.broadcast import KeplerOrbit, Orbit
+from openstake.core.sky.constellations import nominal_orbits
+from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
+from openstake.core.sky.glonass import GlonassOrbit
+from openstake.core.sky.skyline import NO_SKYLINE, Skyline
+from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, SourceName, planned
+from openstake.core.time_scales import gps_from_unix_s, utc_of_gps
+from openstake.wire.orbits import read_mean_elements, read_sp3
+from openstake.wire.rinex.navigation import read_navigation
+from openstake.workflow.captures import lines_of
+
+Place = tuple[float, float, float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyFiles:
+    """The files that orbits are taken from."""
+
+    navigation: Sequence[Path] = ()
+    precise: Sequence[Path] = ()
+    mean_elements: Sequence[Path] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyQuestion:
+    """A place (latitude and longitude in degrees, ellipsoidal metres), a time (UTC) and how long, the mask and the skyline there; `base` is
+    the other end of a baseline, which sees its sky above the same mask."""
+
+    place: Place
+    begins: datetime
+    hours: float
+    step_s: float
+    mask_deg: float
+    skyline: Skyline
+    base: Place | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SatelliteSeen:
+    """A satellite above the mask: degrees, azimuth clockwise from true north; `hidden` by the skyline."""
+
+    id: str
+    azimuth_deg: float
+    elevation_deg: float
+    hidden: bool
+    healthy: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyEpoch:
+    """The sky of a moment (UTC): its satellites, the geometry of those in common, and 95 % of a fix in metres; None where there is none."""
+
+    time: str
+    satellites: tuple[SatelliteSeen, ...]
+    pdop: float | None
+    hdop: float | None
+    vdop: float | None
+    expected_horizontal_95_m: float | None
+    expected_vertical_95_m: float | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class BestSpan:
+    """A time with a good geometry, UTC, and its largest PDOP."""
+
+    begins: str
+    ends: str
+    pdop: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class ElementsUsed:
+    """What the orbits are by, in words, how far the oldest elements used lie from their moment, and how many satellites they are of."""
+
+    source: str
+    oldest_age_s: float
+    satellites: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyExpected:
+    """The sky of some hours."""
+
+    elements: ElementsUsed
+    epochs: tuple[SkyEpoch, ...]
+    best: tuple[BestSpan, ...]
+    findings: tuple[Finding, ...]
+
+
+def orbits_of(files: SkyFiles) -> tuple[dict[SourceName, Sequence[Orbit]], list[Finding]]:
+    """Return the orbits of files by their source, and what is to be said of the files; nominal ones where there is no file."""
+    found: list[Finding] = []
+    broadcast: list[Orbit] = []
+    for path in files.navigation:
+        read = read_navigation(lines_of(path), str(path))
+        broadcast += [KeplerOrbit(messages) for messages in read.ephemerides.values()]
+        broadcast += [GlonassOrbit(messages) for messages in read.glonass.values()]
+        found += judge_elements(read.impossible, read.leap_seconds, read.leap_seconds_then)
+    precise: list[Orbit] = [orbit for path in files.precise for orbit in read_sp3(lines_of(path), str(path))]
+    mean: list[Orbit] = []
+    for path in files.mean_elements:
+        mean += read_mean_elements("\n".join(lines_of(path)), str(path)).orbits
+    if not (broadcast or precise or mean):
+        return {"nominal": nominal_orbits()}, judge_nominal()
+    return {"precise": precise, "broadcast": broadcast, "mean": mean}, found
+
+
+def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
+    """Return the sky over a place; InputError where what is asked cannot be answered."""
+    gps_s = _moments(question)
+    by_source, findings = orbits_of(files)
+    orbits = planned(by_source)
+    places = [ecef_from_geodetic(*place) for place in (question.place, *([question.base] if question.base else []))]
+    here, *base = directions_of(orbits, places, gps_s)
+    used = in_sight(here, question.mask_deg, question.skyline)
+    for other in base:
+        used &= in_sight(other, question.mask_deg, NO_SKYLINE)
+    dops = dops_of(here, used)
+    findings += judge_without_elements([name for name, row in zip(here.satellites, here.elevation_deg, strict=True) if np.isnan(row).any()])
+    above = here.elevation_deg >= question.mask_deg
+    findings += judge_unhealthy([name for n, name in enumerate(here.satellites) if (above[n] & ~here.healthy[n]).any()])
+    ages = here.age_s[np.isfinite(here.elevation_deg)]
+    oldest_s = float(ages.max(initial=0.0))
+    names = [name for name in SOURCES if by_source.get(name)]
+    findings += judge_ages({name: _oldest(by_source[name], gps_s) for name in names})
+    return SkyExpected(
+        elements=ElementsUsed(
+            source=", ".join(SOURCE_WORDS[name] for name in names),
+            oldest_age_s=oldest_s,
+            satellites=int(np.isfinite(here.elevation_deg).any(axis=1).sum()),
+        ),
+        epochs=_epochs(gps_s, here, dops, question, places),
+        best=tuple(
+            BestSpan(begins=_utc(gps_s[first]), ends=_utc(gps_s[last]), pdop=float(dops.pdop[first : last + 1].max()))
+            for first, last in best_spans(dops, question.step_s)
+        ),
+        findings=tuple(findings),
+    )
+
+
+def _moments(question: SkyQuestion) -> np.ndarray:
+    if question.begins.tzinfo is None:
+        raise InputError("Say the time with its zone: 2024-01-10T00:00Z.", field="from")
+    count = int(question.hours * 3600.0 / question.step_s + 1e-9) + 1
+    if not question.step_s > 0.0 or not question.hours >= 0.0 or count > MOST_SKY_MOMENTS:
+        raise InputError(f"At most {MOST_SKY_MOMENTS} moments are computed at once. Take fewer hours, or a longer step.", field="hours")
+    if not -90.0 <= question.mask_deg <= 90.0:
+        raise InputError("A mask lies between -90 and 90°.", field="mask")
+    start = gps_from_unix_s(question.begins.timestamp())
+    if start < 0.0:
+        raise InputError("GPS time begins in 1980.", field="from")
+    return start + question.step_s * np.arange(count)
+
+
+def _oldest(orbits: Sequence[Orbit], gps_s: np.ndarray) -> float:
+    ends = gps_s[[0, -1]]
+    ages = [orbit.states(ends).age_s for orbit in orbits]
+    return float(np.max([np.min(age) for age in ages], initial=0.0))
+
+
+def _epochs(gps_s: np.ndarray, seen: Directions, dops: Dops, question: SkyQuestion, places: Sequence[np.ndarray]) -> tuple[SkyEpoch, ...]:
+    expected = None
+    if question.base is not None:
+        expected = expected_95(dops, float(np.linalg.norm(places[0] - places[1])), BudgetSettings())
+    above = seen.elevation_deg >= question.mask_deg
+    hidden = question.skyline.hides(seen.azimuth_deg, seen.elevation_deg)
+    return tuple(
+        SkyEpoch(
+            time=_utc(moment),
+            satellites=tuple(
+                SatelliteSeen(
+                    id=seen.satellites[s],
+                    azimuth_deg=round(float(seen.azimuth_deg[s, t]), 4),
+                    elevation_deg=round(float(seen.elevation_deg[s, t]), 4),
+                    hidden=bool(hidden[s, t]),
+                    healthy=bool(seen.healthy[s, t]),
+                )
+                for s in np.flatnonzero(above[:, t])
+            ),
+            pdop=_known(dops.pdop[t]),
+            hdop=_known(dops.hdop[t]),
+            vdop=_known(dops.vdop[t]),
+            expected_horizontal_95_m=None if expected is None else _known(expected.horizontal_m[t]),
+            expected_vertical_95_m=None if expected is None else _known(expected.vertical_m[t]),
+        )
+        for t, moment in enumerate(gps_s)
+    )
+
+
+def _known(value: float) -> float | None:
+    return float(value) if np.isfinite(value) else None
+
+
+def _utc(gps_s: float) -> str:
+    return f"{utc_of_gps(float(gps_s)):%Y-%m-%dT%H:%M:%SZ}"
