@@ -280,7 +280,9 @@ def main() -> None:
             f"{many / few:.2f}",
         )
     )
-    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py") + rows_of("bench/hand.py")
+    rows += (
+        rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py") + rows_of("bench/hand.py") + rows_of("bench/sky.py")
+    )
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = ["| what | ours | rival or aim | ratio |", "|---|---|---|---|", *("| " + " | ".join(row) + " |" for row in rows)]

@@ -41,6 +41,8 @@ from openstake.core.judge.watch import Distances, judge_watch
 from openstake.core.kit.profile import example
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.shot import USUAL_KINDS, not_within
+from openstake.core.sky.broadcast import KeplerOrbit
+from openstake.core.sky.glonass import GlonassOrbit
 from openstake.core.sky.obstruction import SeenSky
 from openstake.core.sky.satellites_used import sky_use
 from openstake.core.units import degrees_from_text, metres_from_text
@@ -63,6 +65,7 @@ from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.ntrip.http import ChunkReader, parse_reply, parse_request
 from openstake.wire.ntrip.sourcetable import read_table
+from openstake.wire.orbits import read_mean_elements, read_sp3
 from openstake.wire.pictures import written_anew
 from openstake.wire.position_text import place_from_text
 from openstake.wire.profile import read_profile, write_profile
@@ -76,11 +79,13 @@ from openstake.wire.solution import read_solution
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.fieldtest import read_field_test
 from openstake.wire.tables.pairs import read_pairs
+from openstake.wire.tables.skyline import read_skyline
 from openstake.workflow.fit.read import fit_of
 from openstake.workflow.link.ends import agreement, end_of_file
 from tests.pictures import picture as made_picture
 from tests.store.test_rivals import Place, World
 from tests.wire import test_antex
+from tests.wire.test_orbits import TLES, as_kvn, as_xml, omms, sp3
 from tests.wire.test_solution import MAIL, SINEX
 
 DATA = Path(__file__).parents[1] / "data"
@@ -167,7 +172,26 @@ def observations(data: bytes) -> None:
 
 
 def navigation(data: bytes) -> None:
-    read_navigation(data.decode("latin-1").split("\n"))
+    found = read_navigation(data.decode("latin-1").split("\n"))
+    orbits = [KeplerOrbit(listed) for listed in found.ephemerides.values()] + [GlonassOrbit(listed) for listed in found.glonass.values()]
+    for orbit in orbits[:20]:
+        first = float(next(iter(found.ephemerides.get(orbit.satellite) or found.glonass[orbit.satellite])).orbit_time_s)
+        assert np.isfinite(orbit.states(np.array([first, first + 900.0])).xyz_m).all()
+
+
+def precise(data: bytes) -> None:
+    for orbit in read_sp3(data.decode("latin-1").split("\n"), "a.sp3"):
+        orbit.states(np.array([2296 * 604_800.0 + 259_200.0]))
+
+
+def mean_elements(data: bytes) -> None:
+    for orbit in read_mean_elements(data.decode("latin-1"), "a.tle").orbits:
+        orbit.states(np.array([1.2e9]))
+
+
+def skyline(data: bytes) -> None:
+    line = read_skyline(data.decode("latin-1").split("\n"), "a.csv")
+    assert ((line.elevation_deg(np.arange(0.0, 360.0)) >= 0.0) & (line.elevation_deg(np.arange(0.0, 360.0)) <= 90.0)).all()
 
 
 def control(data: bytes) -> None:
@@ -465,7 +489,13 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "rtcm": (rtcm, [REFERENCE, REFERENCE * 3, b"\xd3\x03\xff" * 50 + REFERENCE]),
     "rtcm_payload": (rtcm_payload, [REFERENCE[3:-3], bytes.fromhex("43500000"), bytes.fromhex("43d0011067f98e"), b"\x4c\xe0" + bytes(60)]),
     "observations": (observations, [_text("one-hour-3.rnx.gz"), _text("one-hour-2.24o.gz")]),
-    "navigation": (navigation, [_text("brdc0100.24n.gz")]),
+    "navigation": (navigation, [_text("brdc0100.24n.gz"), b"\n".join(_text("mixed-six-hours.rnx.gz").split(b"\n")[:400])]),
+    "precise": (precise, [sp3(["G05", "E02"])[0].encode()]),
+    "mean elements": (
+        mean_elements,
+        ["\n".join(TLES[:9]).encode(), as_kvn(omms(2)).encode(), as_xml(omms(2)).encode(), json.dumps(list(omms(2)), default=str).encode()],
+    ),
+    "skyline": (skyline, [b"azimuth_deg,elevation_deg\n0,10\n90,20.5\n200;3 # oak\n"]),
     "control": (control, [_control(kind) for kind in ("csv", "geojson", "landxml")]),
     "field test": (field_test_table, [_FIELD_TEST.encode()]),
     "fit": (fit_table, [_FIT.encode()]),

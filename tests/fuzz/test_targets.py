@@ -46,7 +46,9 @@ FILES = {
     "iso17123": ("field test", ["--json"]),
     "fit": ("fit", ["--json"]),
     "unpack": ("package", ["--json"]),
+    "sky": ("navigation", ["--json"]),
 }
+_SKY = ["--at", "53.3,-6.2", "--from", "2024-01-10T01:00Z", "--hours", "1", "--step", "600"]
 
 
 @pytest.mark.parametrize("verb", FILES)
@@ -62,6 +64,8 @@ def test_a_verb_ends_with_a_sentence_whatever_its_file_holds(verb, tmp_path):
         if second is not None:
             other.write_bytes(mutated(second, dice) if n % 2 else second)
             files.append(str(other))
+        elif verb == "sky":
+            files = [*_SKY, "--nav", str(file)]
         elif verb == "unpack":
             files += ["--data", str(tmp_path / "data")]
         elif verb == "rinex":

@@ -298,6 +298,7 @@ OBSTRUCTED_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but
 
 # The sky of a day.
 LARGEST_DOP = 100.0
+GLONASS_CARRIED_S = 43_200.0  # how far a state is carried on for planning
 USUAL_HDOP, USUAL_VDOP = 1.0, 1.6  # of the sky under which makers state what a vector is worth: common practice, no source
 BEST_PDOP_RATIO = 1.3
 SHORTEST_BEST_S = 1800.0

@@ -43,7 +43,7 @@ def read_sp3(lines: Iterable[str], name: str) -> list[PreciseOrbit]:
         raise FileError(f"{name} is not an SP3 file of form c or d.")
     rows: dict[str, list[tuple[float, ...]]] = {}
     try:
-        for n, (moment_s, line) in enumerate(_sp3_rows(lines)):
+        for n, (moment_s, line) in enumerate(_sp3_rows(lines, name)):
             if n >= _MOST_ROWS:
                 raise FileError(f"{name} holds more than {_MOST_ROWS} places. Cut it.")
             satellite = line[1:4].replace(" ", "0")
@@ -53,7 +53,7 @@ def read_sp3(lines: Iterable[str], name: str) -> list[PreciseOrbit]:
                 place = [np.nan] * 3
             clock_s = 1e-6 * clock if abs(clock) < _NO_CLOCK else np.nan
             rows.setdefault(satellite, []).append((moment_s, *place, clock_s))
-    except (ValueError, IndexError, OverflowError):
+    except (ValueError, IndexError, OverflowError, KeyError):
         raise FileError(f"{name} has a line that is not as SP3 has it; it may be cut.") from None
     orbits = []
     for satellite, found in sorted(rows.items()):
@@ -66,12 +66,14 @@ def read_sp3(lines: Iterable[str], name: str) -> list[PreciseOrbit]:
     return orbits
 
 
-def _sp3_rows(lines: Iterator[str]) -> Iterator[tuple[float, str]]:
-    """Yield each line of a place with its moment, GPS seconds; ValueError where the time system is not known."""
+def _sp3_rows(lines: Iterator[str], name: str) -> Iterator[tuple[float, str]]:
+    """Yield each line of a place with its moment, GPS seconds; ValueError where the file does not end as it should."""
     system, moment_s, ended = "", None, False
     for line in lines:
         if line.startswith("%c") and not system:
             system = line[9:12]
+            if system != "UTC" and system not in _BEHIND_GPS_S:
+                raise FileError(f"{name} counts time in '{system}', which is not read here.")
         elif line.startswith("*"):
             year, month, day, hour, minute = (int(part) for part in line[3:19].split())
             own_s = gps_seconds(datetime(year, month, day, hour, minute), float(line[20:31]))

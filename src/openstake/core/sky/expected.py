@@ -13,11 +13,13 @@ from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import BEST_PDOP_RATIO, LARGEST_DOP, SHORTEST_BEST_S, USUAL_HDOP, USUAL_VDOP
-from openstake.core.sky.broadcast import Orbit
+from openstake.core.sky.broadcast import Orbit, OrbitStates, nearest
+from openstake.core.sky.precise import NODES, lagrange
 from openstake.core.sky.skyline import Skyline
 
 # GPS and QZSS keep one time: they share a clock.
 _CLOCK_OF = {"J": "G"}
+_NODE_S, _THROUGH_M = 900.0, 100.0
 
 
 @dataclass(frozen=True)
@@ -37,12 +39,9 @@ def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s:
 
     The place of a satellite is that of the same moment: until its signal arrives it moves by less than a thousandth of a degree.
     """
-    states = [orbit.states(gps_s) for orbit in orbits]
     names = tuple(orbit.satellite for orbit in orbits)
-    empty = np.empty((0, len(gps_s)))
-    xyz = np.array([state.xyz_m for state in states]).reshape(len(states), len(gps_s), 3)
-    age = np.array([state.age_s for state in states]) if states else empty
-    healthy = np.array([state.healthy for state in states]) if states else empty.astype(bool)
+    states = states_of(orbits, gps_s)
+    xyz, age, healthy = states.xyz_m, states.age_s, states.healthy
     found = []
     for place in places_m:
         here = np.asarray(place, dtype=float)
@@ -52,6 +51,46 @@ def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s:
         elevation = np.degrees(np.arctan2(enu[..., 2], np.hypot(enu[..., 0], enu[..., 1])))
         found.append(Directions(names, azimuth, elevation, age, healthy))
     return found
+
+
+def states_of(orbits: Sequence[Orbit], gps_s: NDArray[np.float64]) -> OrbitStates:
+    """Return satellites at moments, (satellites, moments) each.
+
+    Of many even moments close to each other only every quarter of an hour is computed, and a polynomial of ninth degree laid through those;
+    half way between them it is held against the orbit, which is computed whole where it is more than 100 m off.
+    """
+    step_s = float(gps_s[1] - gps_s[0]) if len(gps_s) > 1 else 0.0
+    span_s = step_s * (len(gps_s) - 1)
+    count = int(np.ceil(span_s / _NODE_S)) + 1
+    if count < NODES or len(gps_s) < 4 * count:
+        return _stacked([orbit.states(gps_s) for orbit in orbits], len(gps_s))
+    times = gps_s[0] + span_s * np.arange(2 * count - 1) / (2 * count - 2)  # the nodes, and half way between them
+    rough = _stacked([orbit.states(times) for orbit in orbits], len(times))
+    nodes, between = times[::2], times[1::2]
+    node_s = float(nodes[1] - nodes[0])
+    places = rough.xyz_m[:, ::2]
+
+    def through(moments: NDArray[np.float64]) -> NDArray[np.float64]:
+        window, weights = lagrange(nodes, node_s, moments)
+        whole = np.zeros((len(moments), len(nodes)))
+        np.put_along_axis(whole, window, weights, axis=1)
+        return np.asarray(np.einsum("tn,snk->stk", whole, places, optimize=True))
+
+    off = np.linalg.norm(through(between) - rough.xyz_m[:, 1::2], axis=-1)
+    near = nearest(times, gps_s)
+    found = OrbitStates(through(gps_s), rough.clock_s[:, near], rough.age_s[:, near], rough.healthy[:, near])
+    for n, ringing in enumerate(~(off < _THROUGH_M).all(axis=1)):
+        if not ringing:
+            continue
+        own = orbits[n].states(gps_s)
+        found.xyz_m[n], found.age_s[n], found.healthy[n] = own.xyz_m, own.age_s, own.healthy
+    return found
+
+
+def _stacked(states: Sequence[OrbitStates], count: int) -> OrbitStates:
+    if not states:
+        return OrbitStates(np.empty((0, count, 3)), np.empty((0, count)), np.empty((0, count)), np.empty((0, count), dtype=bool))
+    return OrbitStates(*(np.array([getattr(item, name) for item in states]) for name in ("xyz_m", "clock_s", "age_s", "healthy")))
 
 
 def in_sight(seen: Directions, mask_deg: float, skyline: Skyline) -> NDArray[np.bool_]:

@@ -5,7 +5,7 @@ Places are in PZ-90.11, which agrees with ITRF within centimetres; what a satell
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from openstake.core.constants import PZ90_GM_M3_S2, PZ90_J2, PZ90_RADIUS_M, PZ90_ROTATION_RAD_S
+from openstake.core.limits import GLONASS_CARRIED_S
 from openstake.core.sky.broadcast import OrbitStates, nearest
 
 _STEP_S, _STEPS, _FAR_STEP_S = 30.0, 60, 300.0
@@ -53,19 +54,40 @@ def is_possible_state(ephemeris: GlonassEphemeris) -> bool:
     )
 
 
-class GlonassOrbit:
-    """One satellite by its messages: at each moment carried on from the one nearest in time."""
+class _Nodes:
+    """States of messages every half minute from half an hour before each to half an hour after: made once for all of them."""
 
-    def __init__(self, ephemerides: Sequence[GlonassEphemeris]) -> None:
+    def __init__(self, listed: Sequence[GlonassEphemeris]) -> None:
+        self.states = np.array([(*item.position_m, *item.velocity_m_s) for item in listed]).reshape(-1, 6)
+        self._pulls = np.array([item.acceleration_m_s2 for item in listed]).reshape(-1, 3)
+
+    @cached_property
+    def table(self) -> NDArray[np.float64]:
+        """The states, (messages, 121, 6)."""
+        step = np.repeat([[_STEP_S], [-_STEP_S]], len(self.states), axis=0)
+        pulls = np.concatenate([self._pulls, self._pulls])
+        found = [np.concatenate([self.states, self.states])]
+        for _ in range(_STEPS):
+            found.append(_runge_kutta(lambda state: _motion(state, pulls), found[-1], step))
+        after, before = np.split(np.stack(found, axis=1), 2)
+        return np.concatenate([before[:, :0:-1], after], axis=1)
+
+
+class GlonassOrbit:
+    """One satellite by its messages: at each moment carried on from the one nearest in time.
+
+    Orbits that are made together by `glonass_orbits` share the work.
+    """
+
+    def __init__(self, ephemerides: Sequence[GlonassEphemeris], nodes: _Nodes | None = None, first: int = 0) -> None:
         listed = sorted(ephemerides, key=lambda item: item.orbit_time_s)
         self.satellite = listed[0].satellite
         self._times = np.array([item.orbit_time_s for item in listed])
-        self._states = np.array([(*item.position_m, *item.velocity_m_s) for item in listed])
-        self._pulls = np.array([item.acceleration_m_s2 for item in listed])
         self._clocks = np.array([(item.clock_s, item.frequency_offset, item.health) for item in listed])
+        self._nodes, self._first = nodes or _Nodes(listed), first
 
     def states(self, gps_s: NDArray[np.float64]) -> OrbitStates:
-        """Return the satellite at moments, (n,), by a Runge-Kutta integration of fourth order.
+        """Return the satellite at moments, (n,), by a Runge-Kutta integration of fourth order; NaN half a day and more from any message.
 
         The pull of sun and moon is that of the message for half an hour, then left out: it is meant for a quarter of one.
         Source: GLONASS ICD 5.1, section A.3.1.2.
@@ -73,25 +95,24 @@ class GlonassOrbit:
         which = nearest(self._times, gps_s)
         elapsed = gps_s - self._times[which]
         clock_s, offset, health = self._clocks[which].T
-        xyz = np.empty((len(gps_s), 3))
-        near = np.abs(elapsed) <= _NEAR_S
-        xyz[near] = _between(self._nodes, which[near], elapsed[near])
-        for message in np.unique(which[~near]):
-            far = ~near & (which == message)
-            xyz[far] = _carried_far(self._states[message], elapsed[far])
+        xyz = np.full((len(gps_s), 3), np.nan)
+        near, held = np.abs(elapsed) <= _NEAR_S, np.abs(elapsed) <= GLONASS_CARRIED_S
+        if near.any():
+            xyz[near] = _between(self._nodes.table, self._first + which[near], elapsed[near])
+        for message in np.unique(which[held & ~near]):
+            far = held & ~near & (which == message)
+            xyz[far] = _carried_far(self._nodes.states[self._first + message], elapsed[far])
         return OrbitStates(xyz, clock_s + offset * elapsed, np.abs(elapsed), health == 0.0)
 
-    @cached_property
-    def _nodes(self) -> NDArray[np.float64]:
-        """States of each message every half minute from half an hour before it to half an hour after, (messages, 121, 6)."""
-        both = np.concatenate([self._states, self._states])
-        step = np.repeat([[_STEP_S], [-_STEP_S]], len(self._states), axis=0)
-        pulls = np.concatenate([self._pulls, self._pulls])
-        found = [both]
-        for _ in range(_STEPS):
-            found.append(_runge_kutta(lambda state: _motion(state, pulls), found[-1], step))
-        after, before = np.split(np.stack(found, axis=1), 2)
-        return np.concatenate([before[:, :0:-1], after], axis=1)
+
+def glonass_orbits(by_satellite: Mapping[str, Sequence[GlonassEphemeris]]) -> list[GlonassOrbit]:
+    """Return the orbits of several satellites, carried on in one integration."""
+    lists = [sorted(listed, key=lambda item: item.orbit_time_s) for listed in by_satellite.values()]
+    nodes, first, made = _Nodes([item for listed in lists for item in listed]), 0, []
+    for listed in lists:
+        made.append(GlonassOrbit(listed, nodes, first))
+        first += len(listed)
+    return made
 
 
 def _between(nodes: NDArray[np.float64], which: NDArray[np.intp], elapsed_s: NDArray[np.float64]) -> NDArray[np.float64]:

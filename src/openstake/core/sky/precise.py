@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from openstake.core.sky.broadcast import OrbitStates
 
-_NODES = 10
+NODES = 10
 
 
 class PreciseOrbit:
@@ -30,21 +30,27 @@ class PreciseOrbit:
         count = len(gps_s)
         places, clocks = np.full((count, 3), np.nan), np.full(count, np.nan)
         inside = (gps_s >= self._times[0]) & (gps_s <= self._times[-1])
-        if len(self._times) >= _NODES and inside.any():
+        if len(self._times) >= NODES and inside.any():
             places[inside] = self._polynomial(gps_s[inside])
             clocks[inside] = np.interp(gps_s[inside], self._times, self._clock)
         away = np.abs(self._times[None, :] - gps_s[:, None]).min(axis=1) if count else np.zeros(0)
         return OrbitStates(places, clocks, away, np.ones(count, dtype=bool))
 
     def _polynomial(self, gps_s: NDArray[np.float64]) -> NDArray[np.float64]:
-        start = np.clip(np.searchsorted(self._times, gps_s) - _NODES // 2, 0, len(self._times) - _NODES)
-        window = start[:, None] + np.arange(_NODES)
-        even = np.ptp(self._times[window], axis=1) < (_NODES - 0.5) * self._step_s
-        at = (gps_s[:, None] - self._times[window]) / self._step_s
-        weights = np.ones_like(at)
-        for node in range(_NODES):
-            for other in range(_NODES):
-                if other != node:
-                    weights[:, node] *= at[:, other] / (node - other)
+        window, weights = lagrange(self._times, self._step_s, gps_s)
+        even = np.ptp(self._times[window], axis=1) < (NODES - 0.5) * self._step_s
         found = np.einsum("tn,tnk->tk", weights, self._xyz[window])
         return np.asarray(np.where(even[:, None], found, np.nan))
+
+
+def lagrange(times_s: NDArray[np.float64], step_s: float, gps_s: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+    """Return for moments, (n,), which ten of at least ten even times lie nearest, (n, 10), and what each counts."""
+    start = np.clip(np.searchsorted(times_s, gps_s) - NODES // 2, 0, len(times_s) - NODES)
+    window = start[:, None] + np.arange(NODES)
+    at = (gps_s[:, None] - times_s[window]) / step_s
+    weights = np.ones_like(at)
+    for node in range(NODES):
+        for other in range(NODES):
+            if other != node:
+                weights[:, node] *= (at[:, other]) / (node - other)
+    return window, weights

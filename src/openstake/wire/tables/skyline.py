@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import csv
+import re
 from collections.abc import Iterable
 
 from openstake.core.errors import FileError, InputError
@@ -19,7 +19,7 @@ def read_skyline(lines: Iterable[str], name: str) -> Skyline:
         text = line.removeprefix("\ufeff").partition("#")[0].strip()
         if not text:
             continue
-        cells = [cell.strip() for cell in next(csv.reader([text.replace(";", ",").replace("\t", ",")]))]
+        cells = [cell.strip() for cell in re.split(r"[,;\t]", text)]
         if tuple(cell.lower() for cell in cells) == _HEADER and not corners:
             continue
         try:

@@ -18,7 +18,7 @@ from openstake.core.limits import MOST_SKY_MOMENTS
 from openstake.core.sky.broadcast import KeplerOrbit, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
-from openstake.core.sky.glonass import GlonassOrbit
+from openstake.core.sky.glonass import glonass_orbits
 from openstake.core.sky.skyline import NO_SKYLINE, Skyline
 from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, SourceName, planned
 from openstake.core.time_scales import gps_from_unix_s, utc_of_gps
@@ -111,7 +111,7 @@ def orbits_of(files: SkyFiles) -> tuple[dict[SourceName, Sequence[Orbit]], list[
     for path in files.navigation:
         read = read_navigation(lines_of(path), str(path))
         broadcast += [KeplerOrbit(messages) for messages in read.ephemerides.values()]
-        broadcast += [GlonassOrbit(messages) for messages in read.glonass.values()]
+        broadcast += glonass_orbits(read.glonass)
         found += judge_elements(read.impossible, read.leap_seconds, read.leap_seconds_then)
     precise: list[Orbit] = [orbit for path in files.precise for orbit in read_sp3(lines_of(path), str(path))]
     mean: list[Orbit] = []
@@ -158,11 +158,11 @@ def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
 def _moments(question: SkyQuestion) -> np.ndarray:
     if question.begins.tzinfo is None:
         raise InputError("Say the time with its zone: 2024-01-10T00:00Z.", field="from")
-    count = int(question.hours * 3600.0 / question.step_s + 1e-9) + 1
-    if not question.step_s > 0.0 or not question.hours >= 0.0 or count > MOST_SKY_MOMENTS:
+    if not (question.step_s > 0.0 and 0.0 <= question.hours <= (MOST_SKY_MOMENTS - 1) * question.step_s / 3600.0):
         raise InputError(f"At most {MOST_SKY_MOMENTS} moments are computed at once. Take fewer hours, or a longer step.", field="hours")
     if not -90.0 <= question.mask_deg <= 90.0:
         raise InputError("A mask lies between -90 and 90°.", field="mask")
+    count = int(question.hours * 3600.0 / question.step_s + 1e-9) + 1
     start = gps_from_unix_s(question.begins.timestamp())
     if start < 0.0:
         raise InputError("GPS time begins in 1980.", field="from")

@@ -1,0 +1,118 @@
+"""`openstake sky`: what a person asks of a place and a day, with files of every kind, and with something wrong."""
+
+import gzip
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_captures import run
+from tests.wire.test_orbits import sp3
+
+DATA = Path(__file__).parent.parent / "data"
+MIXED = DATA / "rinex" / "mixed-six-hours.rnx.gz"
+TLE = DATA / "gnss_tle_jan2018.txt"
+PLACE = ("--at", "53.45,-2.24,50")
+NIGHT = ("--from", "2024-01-10T00:00Z", "--hours", "4", "--step", "300")
+
+
+def sky(*args):
+    result = run("sky", *PLACE, *args, "--json")
+    assert result.exit_code == 0, result.stderr
+    return json.loads(result.stdout)
+
+
+def codes(found):
+    return {item["code"] for item in found["findings"]}
+
+
+def test_a_night_by_a_navigation_file():
+    found = sky(*NIGHT, "--nav", MIXED)
+    assert found["elements"]["source"] == "broadcast ephemerides" and found["elements"]["oldest_age_s"] <= 6 * 3600.0
+    assert len(found["epochs"]) == 49 and found["epochs"][1]["time"] == "2024-01-10T00:05:00Z"
+    assert all(item["elevation_deg"] >= 10.0 for epoch in found["epochs"] for item in epoch["satellites"])
+    assert all(epoch["pdop"] == pytest.approx((epoch["hdop"] ** 2 + epoch["vdop"] ** 2) ** 0.5) for epoch in found["epochs"])
+    assert all(epoch["expected_horizontal_95_m"] is None for epoch in found["epochs"])
+    # G01 said on that day that it was not healthy (63 in the file): shown, and in no geometry.
+    assert "satellite-unhealthy" in codes(found)
+    least = min(epoch["pdop"] for epoch in found["epochs"])
+    assert found["best"] and all(span["pdop"] <= 1.3 * least and span["from"] < span["to"] for span in found["best"])
+
+
+def test_what_both_ends_share_is_never_better_than_what_one_sees():
+    alone = sky(*NIGHT, "--nav", MIXED)
+    shared = sky(*NIGHT, "--nav", MIXED, "--base", "53.0,-9.0,0")
+    assert all(both["pdop"] >= one["pdop"] for both, one in zip(shared["epochs"], alone["epochs"], strict=True))
+    assert any(both["pdop"] > one["pdop"] for both, one in zip(shared["epochs"], alone["epochs"], strict=True))
+    assert all(0.01 < epoch["expected_horizontal_95_m"] < 2.0 for epoch in shared["epochs"])
+
+
+def test_a_skyline_hides_and_worsens(tmp_path):
+    line = tmp_path / "wood.csv"
+    line.write_text("azimuth_deg,elevation_deg\n0,40\n120,40\n121,5\n359,5\n")
+    open_, hidden = sky(*NIGHT, "--nav", MIXED), sky(*NIGHT, "--nav", MIXED, "--skyline", line)
+    for before, after in zip(open_["epochs"], hidden["epochs"], strict=True):
+        assert [item["id"] for item in before["satellites"]] == [item["id"] for item in after["satellites"]]
+        assert after["pdop"] >= before["pdop"]
+        for item in after["satellites"]:
+            if item["azimuth_deg"] <= 120.0:
+                assert item["hidden"] == (item["elevation_deg"] < 40.0)
+
+
+def test_precise_places_come_before_broadcast_ones(tmp_path):
+    file = tmp_path / "a.sp3"
+    file.write_text(sp3(["G05", "E02"])[0])
+    found = sky("--from", "2024-01-10T02:00Z", "--hours", "0.5", "--step", "600", "--nav", MIXED, "--sp3", file)
+    plain = sky("--from", "2024-01-10T02:00Z", "--hours", "0.5", "--step", "600", "--nav", MIXED)
+    assert found["elements"]["source"] == "precise orbits, broadcast ephemerides"
+    for one, other in zip(found["epochs"], plain["epochs"], strict=True):
+        assert [item["id"] for item in one["satellites"]] == [item["id"] for item in other["satellites"]]
+        for first, second in zip(one["satellites"], other["satellites"], strict=True):
+            assert first["elevation_deg"] == pytest.approx(second["elevation_deg"], abs=0.001)
+
+
+def test_without_files_the_sky_is_nominal_and_says_so():
+    found = sky("--from", "2026-12-01T08:00Z", "--hours", "1")
+    assert found["elements"]["source"] == "nominal, to practise" and codes(found) == {"sky-nominal"}
+    assert "nominal, to practise" in run("sky", *PLACE, "--from", "2026-12-01T08:00Z", "--hours", "0").stdout
+
+
+def test_elements_that_are_too_old_are_marked_and_then_missing():
+    """A TLE of a week before is marked; of three weeks before it is not taken: each satellite is named."""
+    week = sky("--from", "2018-01-26T12:00Z", "--hours", "0", "--tle", TLE)
+    assert "elements-old" in codes(week) and week["epochs"][0]["pdop"] is not None
+    late = sky("--from", "2018-03-15T12:00Z", "--hours", "0", "--tle", TLE)
+    missing = next(item for item in late["findings"] if item["code"] == "elements-missing")
+    assert late["epochs"][0]["satellites"] == [] and late["epochs"][0]["pdop"] is None and "G05" in missing["sentence"]
+
+
+def test_a_file_with_wrong_leap_seconds_says_so(tmp_path):
+    file = tmp_path / "a.rnx"
+    file.write_text(gzip.decompress(MIXED.read_bytes()).decode().replace("    18    18  1929     7", "    16    16  1929     7"))
+    found = sky("--from", "2024-01-10T02:00Z", "--hours", "0", "--nav", file)
+    assert "elements-leap-seconds" in codes(found)
+    assert found["epochs"] == sky("--from", "2024-01-10T02:00Z", "--hours", "0", "--nav", MIXED)["epochs"]
+
+
+@pytest.mark.parametrize(
+    ("args", "words"),
+    [
+        (("--at", "53.45", "--from", "2024-01-10T00:00Z"), "is not a place"),
+        (("--at", "95,0", "--from", "2024-01-10T00:00Z"), "latitude"),
+        (("--at", "53,0,high", "--from", "2024-01-10T00:00Z"), "not a height"),
+        ((*PLACE, "--from", "2024-01-10T00:00"), "zone"),
+        ((*PLACE, "--from", "yesterday"), "is not a time"),
+        ((*PLACE, "--from", "1970-01-01T00:00Z"), "1980"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--step", "0"), "longer step"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--hours", "-1"), "moments"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--hours", "nan"), "moments"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--mask", "100"), "mask"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--nav", TLE), "not a RINEX file"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--tle", MIXED), "mean elements"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--sp3", MIXED), "not an SP3 file"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--skyline", TLE), "line 1"),
+    ],
+)
+def test_what_cannot_be_answered_is_a_sentence(args, words):
+    result = run("sky", *args)
+    assert result.exit_code == 2 and words in result.stderr and "Traceback" not in result.stderr
