@@ -116,16 +116,17 @@ def dops_of(seen: Directions, used: NDArray[np.bool_]) -> Dops:
     """
     letters = [_CLOCK_OF.get(name[0], name[0]) for name in seen.satellites]
     clocks = list(dict.fromkeys(letters))
-    azimuth, elevation = np.radians(seen.azimuth_deg), np.radians(seen.elevation_deg)
-    flat = np.cos(elevation)
-    towards = np.stack([flat * np.sin(azimuth), flat * np.cos(azimuth), np.sin(elevation)], axis=-1)
-    towards = np.where(used[..., None], towards, 0.0)
+    azimuth, elevation = np.radians(seen.azimuth_deg.T), np.radians(seen.elevation_deg.T)
+    shown = used.T
+    flat = np.where(shown, np.cos(elevation), 0.0)
+    # (moments, satellites, 3): a row of zeros counts nothing.
+    towards = np.stack([flat * np.sin(azimuth), flat * np.cos(azimuth), np.where(shown, np.sin(elevation), 0.0)], axis=-1)
+    towards = np.nan_to_num(towards, nan=0.0)
     ones = np.array([[float(letter == clock) for clock in clocks] for letter in letters]).reshape(len(letters), len(clocks))
     # The clocks are taken out one by one: what is left is of the place alone.
-    normal = np.einsum("sti,stj->tij", towards, towards)
-    sums = np.einsum("sti,sc->tci", towards, ones)
-    counts = np.einsum("st,sc->tc", used.astype(float), ones)
-    normal = normal - np.einsum("tci,tcj,tc->tij", sums, sums, 1.0 / np.maximum(counts, 1.0))
+    sums, counts = ones.T @ towards, shown.astype(float) @ ones
+    weighted = sums / np.maximum(counts, 1.0)[..., None]
+    normal = towards.transpose(0, 2, 1) @ towards - sums.transpose(0, 2, 1) @ weighted
     enough = used.sum(axis=0) >= 3 + (counts > 0).sum(axis=1)
     weakest = np.linalg.eigvalsh(normal)[:, 0]
     solvable = enough & (weakest > LARGEST_DOP**-2)
