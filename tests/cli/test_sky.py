@@ -6,7 +6,9 @@ from pathlib import Path
 
 import pytest
 
+from openstake.wire.rtcm3.frame import frame_bytes
 from tests.cli.test_captures import run
+from tests.wire.test_ephemeris import NAV, sent
 from tests.wire.test_orbits import sp3
 
 DATA = Path(__file__).parent.parent / "data"
@@ -69,6 +71,20 @@ def test_precise_places_come_before_broadcast_ones(tmp_path):
         assert [item["id"] for item in one["satellites"]] == [item["id"] for item in other["satellites"]]
         for first, second in zip(one["satellites"], other["satellites"], strict=True):
             assert first["elevation_deg"] == pytest.approx(second["elevation_deg"], abs=0.001)
+
+
+def test_a_base_s_stream_is_its_own_almanac(tmp_path):
+    """What a base sends of its satellites says the same as the navigation file that it was made of."""
+    file = tmp_path / "base.rtcm"
+    messages = [listed[0] for name, listed in NAV.ephemerides.items() if name[0] in "GE"]
+    file.write_bytes(b"".join(frame_bytes(sent(message)) for message in messages) + b"noise")
+    heard = sky("--from", "2024-01-10T01:00Z", "--hours", "0", "--heard", file)
+    assert heard["elements"]["source"] == "broadcast ephemerides"
+    known = {item["id"]: item for item in sky("--from", "2024-01-10T01:00Z", "--hours", "0", "--nav", MIXED)["epochs"][0]["satellites"]}
+    seen = heard["epochs"][0]["satellites"]
+    assert len(seen) >= 15 and {item["id"] for item in seen} == {name for name in known if name[0] in "GE"}
+    assert all(item["elevation_deg"] == pytest.approx(known[item["id"]]["elevation_deg"], abs=0.001) for item in seen)
+    assert "no ephemeris of that time" in run("sky", *PLACE, "--from", "2025-01-10T01:00Z", "--heard", file).stderr
 
 
 def test_without_files_the_sky_is_nominal_and_says_so():

@@ -42,7 +42,7 @@ from openstake.core.kit.profile import example
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.shot import USUAL_KINDS, not_within
 from openstake.core.sky.broadcast import KeplerOrbit
-from openstake.core.sky.glonass import GlonassOrbit
+from openstake.core.sky.glonass import GlonassEphemeris, GlonassOrbit
 from openstake.core.sky.obstruction import SeenSky
 from openstake.core.sky.satellites_used import sky_use
 from openstake.core.units import degrees_from_text, metres_from_text
@@ -72,6 +72,7 @@ from openstake.wire.profile import read_profile, write_profile
 from openstake.wire.rinex.from_msm import MsmEpochs
 from openstake.wire.rinex.navigation import read_navigation
 from openstake.wire.rinex.observations import read_observations
+from openstake.wire.rtcm3.ephemeris import EPHEMERIS_NUMBERS, decode_ephemeris
 from openstake.wire.rtcm3.frame import FrameReader, frame_bytes
 from openstake.wire.rtcm3.message import decode
 from openstake.wire.rtcm3.recent import RecentStream
@@ -85,6 +86,7 @@ from openstake.workflow.link.ends import agreement, end_of_file
 from tests.pictures import picture as made_picture
 from tests.store.test_rivals import Place, World
 from tests.wire import test_antex
+from tests.wire.test_ephemeris import NAV, sent
 from tests.wire.test_orbits import TLES, as_kvn, as_xml, omms, sp3
 from tests.wire.test_solution import MAIL, SINEX
 
@@ -187,6 +189,18 @@ def precise(data: bytes) -> None:
 def mean_elements(data: bytes) -> None:
     for orbit in read_mean_elements(data.decode("latin-1"), "a.tle").orbits:
         orbit.states(np.array([1.2e9]))
+
+
+def ephemerides(data: bytes) -> None:
+    """What goes on the air as one message: taken whole, or not at all."""
+    for number in EPHEMERIS_NUMBERS:
+        try:
+            message = decode_ephemeris(bytes([number >> 4, (number & 15) << 4 | data[:1].ljust(1, b"0")[0] & 15]) + data[1:], 1.3889e9)
+        except ValueError:
+            continue
+        if message is not None:
+            orbit = GlonassOrbit([message]) if isinstance(message, GlonassEphemeris) else KeplerOrbit([message])
+            assert np.isfinite(orbit.states(np.array([message.orbit_time_s])).xyz_m).all()
 
 
 def skyline(data: bytes) -> None:
@@ -495,6 +509,7 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
         mean_elements,
         ["\n".join(TLES[:9]).encode(), as_kvn(omms(2)).encode(), as_xml(omms(2)).encode(), json.dumps(list(omms(2)), default=str).encode()],
     ),
+    "ephemerides": (ephemerides, [sent(NAV.ephemerides[name][0]) for name in ("G05", "E02", "C21")]),
     "skyline": (skyline, [b"azimuth_deg,elevation_deg\n0,10\n90,20.5\n200;3 # oak\n"]),
     "control": (control, [_control(kind) for kind in ("csv", "geojson", "landxml")]),
     "field test": (field_test_table, [_FIELD_TEST.encode()]),

@@ -26,6 +26,7 @@ _FILE = click.Path(path_type=Path)
 @click.option("--hours", type=float, default=24.0, show_default=True)
 @click.option("--step", type=float, default=60.0, show_default=True, help="Seconds between two moments.")
 @click.option("--nav", multiple=True, type=_FILE, help="A navigation file (RINEX 2 to 4).")
+@click.option("--heard", multiple=True, type=_FILE, help="A capture of a base's stream with ephemerides (RTCM 1019, 1020 and their like).")
 @click.option("--sp3", multiple=True, type=_FILE, help="A file of precise orbits (SP3 c or d).")
 @click.option("--tle", multiple=True, type=_FILE, help="A file of mean elements (TLE with names, or OMM).")
 @click.option("--mask", type=float, default=SINGLE_MASK_DEG, show_default=True, help="Degrees above the horizon.")
@@ -38,6 +39,7 @@ def sky(
     hours: float,
     step: float,
     nav: tuple[Path, ...],
+    heard: tuple[Path, ...],
     sp3: tuple[Path, ...],
     tle: tuple[Path, ...],
     mask: float,
@@ -55,7 +57,7 @@ def sky(
         skyline=NO_SKYLINE if skyline is None else read_skyline(lines_of(skyline), str(skyline)),
         base=None if base is None else _place(base, "base"),
     )
-    found = sky_expected(SkyFiles(navigation=nav, precise=sp3, mean_elements=tle), question)
+    found = sky_expected(SkyFiles(navigation=nav, heard=heard, precise=sp3, mean_elements=tle), question)
     said = asdict(found)
     said["best"] = [{"from": item.begins, "to": item.ends, "pdop": item.pdop} for item in found.best]
     show(said, as_json, _lines(found) + finding_lines(found.findings))

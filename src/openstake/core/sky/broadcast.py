@@ -90,7 +90,7 @@ class SatelliteState:
     clock_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OrbitStates:
     """One satellite at n moments: places (n, 3), Earth-fixed metres at each, NaN where nothing is known; its clock ahead, seconds
     (NaN where the source has none); how far each moment lies from the time of the elements used, seconds; and whether it was healthy."""
@@ -189,7 +189,7 @@ class KeplerOrbit:
         since = gps_s - e.clock_time_s
         clock = e.clock_s + e.clock_rate * since + e.clock_drift_per_s * since**2
         clock = clock + self._system.relativity_s_per_sqrt_m * e.eccentricity * e.sqrt_semi_major_axis * np.sin(anomaly)
-        return OrbitStates(xyz, clock, np.abs(age), is_healthy(self.satellite, e.health))
+        return OrbitStates(xyz_m=xyz, clock_s=clock, age_s=np.abs(age), healthy=is_healthy(self.satellite, e.health))
 
     def _placed(
         self,

@@ -150,7 +150,7 @@ class NominalOrbit:
         leaps = gps_minus_utc_s(float(gps_s[0])) if count else 0
         elapsed = gps_s - leaps + GPS_START_UNIX_S - NOMINAL_UNIX_S
         xyz = earth_fixed_positions_m(self._elements, elapsed, float(NOMINAL_ROTATION_RAD))
-        return OrbitStates(xyz, np.full(count, np.nan), np.zeros(count), np.ones(count, dtype=bool))
+        return OrbitStates(xyz_m=xyz, clock_s=np.full(count, np.nan), age_s=np.zeros(count), healthy=np.ones(count, dtype=bool))
 
 
 def nominal_orbits() -> list[NominalOrbit]:

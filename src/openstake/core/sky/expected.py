@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -22,7 +22,7 @@ _CLOCK_OF = {"J": "G"}
 _NODE_S, _THROUGH_M = 900.0, 100.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Directions:
     """Where satellites stand from a place: (satellites, moments) each, degrees; NaN where no elements say it.  `age_s` and `healthy` are
     of the elements used."""
@@ -49,7 +49,7 @@ def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s:
         enu = (xyz - here) @ enu_axes(float(latitude_deg), float(longitude_deg)).T
         azimuth = np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360.0
         elevation = np.degrees(np.arctan2(enu[..., 2], np.hypot(enu[..., 0], enu[..., 1])))
-        found.append(Directions(names, azimuth, elevation, age, healthy))
+        found.append(Directions(satellites=names, azimuth_deg=azimuth, elevation_deg=elevation, age_s=age, healthy=healthy))
     return found
 
 
@@ -78,7 +78,7 @@ def states_of(orbits: Sequence[Orbit], gps_s: NDArray[np.float64]) -> OrbitState
 
     off = np.linalg.norm(through(between) - rough.xyz_m[:, 1::2], axis=-1)
     near = nearest(times, gps_s)
-    found = OrbitStates(through(gps_s), rough.clock_s[:, near], rough.age_s[:, near], rough.healthy[:, near])
+    found = OrbitStates(xyz_m=through(gps_s), clock_s=rough.clock_s[:, near], age_s=rough.age_s[:, near], healthy=rough.healthy[:, near])
     for n, ringing in enumerate(~(off < _THROUGH_M).all(axis=1)):
         if not ringing:
             continue
@@ -89,8 +89,13 @@ def states_of(orbits: Sequence[Orbit], gps_s: NDArray[np.float64]) -> OrbitState
 
 def _stacked(states: Sequence[OrbitStates], count: int) -> OrbitStates:
     if not states:
-        return OrbitStates(np.empty((0, count, 3)), np.empty((0, count)), np.empty((0, count)), np.empty((0, count), dtype=bool))
-    return OrbitStates(*(np.array([getattr(item, name) for item in states]) for name in ("xyz_m", "clock_s", "age_s", "healthy")))
+        return OrbitStates(
+            xyz_m=np.empty((0, count, 3)),
+            clock_s=np.empty((0, count)),
+            age_s=np.empty((0, count)),
+            healthy=np.empty((0, count), dtype=bool),
+        )
+    return OrbitStates(**{item.name: np.array([getattr(state, item.name) for state in states]) for item in fields(OrbitStates)})
 
 
 def in_sight(seen: Directions, mask_deg: float, skyline: Skyline) -> NDArray[np.bool_]:

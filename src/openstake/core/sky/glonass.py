@@ -102,7 +102,7 @@ class GlonassOrbit:
         for message in np.unique(which[held & ~near]):
             far = held & ~near & (which == message)
             xyz[far] = _carried_far(self._nodes.states[self._first + message], elapsed[far])
-        return OrbitStates(xyz, clock_s + offset * elapsed, np.abs(elapsed), health == 0.0)
+        return OrbitStates(xyz_m=xyz, clock_s=clock_s + offset * elapsed, age_s=np.abs(elapsed), healthy=health == 0.0)
 
 
 def glonass_orbits(by_satellite: Mapping[str, Sequence[GlonassEphemeris]]) -> list[GlonassOrbit]:

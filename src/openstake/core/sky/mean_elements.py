@@ -58,7 +58,7 @@ class MeanElementsOrbit:
         xyz[error != 0] = np.nan
         epoch = self._elements.jdsatepoch + self._elements.jdsatepochF
         age = np.abs(days - epoch + parts) * DAY_S
-        return OrbitStates(xyz, np.full(count, np.nan), age, np.ones(count, dtype=bool))
+        return OrbitStates(xyz_m=xyz, clock_s=np.full(count, np.nan), age_s=age, healthy=np.ones(count, dtype=bool))
 
 
 def sidereal_angle_rad(julian_days: NDArray[np.float64], parts: NDArray[np.float64]) -> NDArray[np.float64]:

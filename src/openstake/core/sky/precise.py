@@ -34,7 +34,7 @@ class PreciseOrbit:
             places[inside] = self._polynomial(gps_s[inside])
             clocks[inside] = np.interp(gps_s[inside], self._times, self._clock)
         away = np.abs(self._times[None, :] - gps_s[:, None]).min(axis=1) if count else np.zeros(0)
-        return OrbitStates(places, clocks, away, np.ones(count, dtype=bool))
+        return OrbitStates(xyz_m=places, clock_s=clocks, age_s=away, healthy=np.ones(count, dtype=bool))
 
     def _polynomial(self, gps_s: NDArray[np.float64]) -> NDArray[np.float64]:
         window, weights = lagrange(self._times, self._step_s, gps_s)

@@ -42,7 +42,7 @@ class PlannedOrbit:
             held = found.age_s <= PLANNING_HOLDS_S.get(name, np.inf)
             xyz[open_] = np.where(held[:, None], found.xyz_m, np.nan)
             clock[open_], age[open_], healthy[open_] = found.clock_s, found.age_s, found.healthy
-        return OrbitStates(xyz, clock, age, healthy)
+        return OrbitStates(xyz_m=xyz, clock_s=clock, age_s=age, healthy=healthy)
 
 
 def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:

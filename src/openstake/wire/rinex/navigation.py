@@ -29,7 +29,7 @@ _MESSAGES_4 = {"G": ("LNAV",), "J": ("LNAV",), "E": ("INAV", "FNAV"), "C": ("D1"
 _FNAV_BIT = 1 << 1  # of Galileo's data sources: F/NAV on E5a
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NavigationFile:
     """Ephemerides by satellite (`G05`), Klobuchar's alpha and beta where they are said, and what else the file says.
 
@@ -64,7 +64,7 @@ def read_navigation(lines: Iterable[str], name: str = "The file") -> NavigationF
     """
     lines = iter(lines)
     header, version, kind = checked_header(lines, name, "NG", "navigation", most=5.0)
-    found = NavigationFile({}, None, None)
+    found = NavigationFile(ephemerides={}, alpha=None, beta=None)
     spoken: dict[str, tuple[float, ...]] = {}
     moments: list[float] = []
     try:
@@ -78,13 +78,13 @@ def read_navigation(lines: Iterable[str], name: str = "The file") -> NavigationF
     if not found.ephemerides and not found.glonass:
         raise FileError(f"{name} holds no orbit of a satellite.")
     return NavigationFile(
-        found.ephemerides,
-        spoken.get("GPSA"),
-        spoken.get("GPSB"),
-        found.glonass,
-        found.impossible,
-        leap_seconds,
-        then if then != leap_seconds else None,
+        ephemerides=found.ephemerides,
+        alpha=spoken.get("GPSA"),
+        beta=spoken.get("GPSB"),
+        glonass=found.glonass,
+        impossible=found.impossible,
+        leap_seconds=leap_seconds,
+        leap_seconds_then=then if then != leap_seconds else None,
     )
 
 

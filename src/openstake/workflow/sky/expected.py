@@ -3,37 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
 
 from openstake.core.budget import BudgetSettings
-from openstake.core.errors import InputError
+from openstake.core.errors import FileError, InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_elements, judge_nominal, judge_unhealthy, judge_without_elements
 from openstake.core.limits import MOST_SKY_MOMENTS
-from openstake.core.sky.broadcast import KeplerOrbit, Orbit
+from openstake.core.sky.broadcast import Ephemeris, KeplerOrbit, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
-from openstake.core.sky.glonass import glonass_orbits
+from openstake.core.sky.glonass import GlonassEphemeris, glonass_orbits
 from openstake.core.sky.skyline import NO_SKYLINE, Skyline
 from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, SourceName, planned
 from openstake.core.time_scales import gps_from_unix_s, utc_of_gps
 from openstake.wire.orbits import read_mean_elements, read_sp3
 from openstake.wire.rinex.navigation import read_navigation
-from openstake.workflow.captures import lines_of
+from openstake.wire.rtcm3.ephemeris import EPHEMERIS_NUMBERS, decode_ephemeris
+from openstake.wire.rtcm3.frame import FrameReader
+from openstake.workflow.captures import lines_of, pieces
 
 Place = tuple[float, float, float]
 
 
 @dataclass(frozen=True, kw_only=True)
 class SkyFiles:
-    """The files that orbits are taken from."""
+    """The files that orbits are taken from; `heard` are captures of a base's stream."""
 
     navigation: Sequence[Path] = ()
+    heard: Sequence[Path] = ()
     precise: Sequence[Path] = ()
     mean_elements: Sequence[Path] = ()
 
@@ -104,15 +109,28 @@ class SkyExpected:
     findings: tuple[Finding, ...]
 
 
-def orbits_of(files: SkyFiles) -> tuple[dict[SourceName, Sequence[Orbit]], list[Finding]]:
-    """Return the orbits of files by their source, and what is to be said of the files; nominal ones where there is no file."""
+def orbits_of(files: SkyFiles, near_gps_s: float) -> tuple[dict[SourceName, Sequence[Orbit]], list[Finding]]:
+    """Return the orbits of files by their source, and what is to be said of the files; nominal ones where there is no file.
+
+    What a capture holds says no year: it is taken as of about `near_gps_s`.
+    """
     found: list[Finding] = []
-    broadcast: list[Orbit] = []
+    kepler: dict[str, list[Ephemeris]] = {}
+    glonass: dict[str, list[GlonassEphemeris]] = {}
     for path in files.navigation:
         read = read_navigation(lines_of(path), str(path))
-        broadcast += [KeplerOrbit(messages) for messages in read.ephemerides.values()]
-        broadcast += glonass_orbits(read.glonass)
+        for satellite, listed in read.ephemerides.items():
+            kepler.setdefault(satellite, []).extend(listed)
+        for satellite, states in read.glonass.items():
+            glonass.setdefault(satellite, []).extend(states)
         found += judge_elements(read.impossible, read.leap_seconds, read.leap_seconds_then)
+    for path in files.heard:
+        for message in _heard(path, near_gps_s):
+            if isinstance(message, GlonassEphemeris):
+                glonass.setdefault(message.satellite, []).append(message)
+            else:
+                kepler.setdefault(message.satellite, []).append(message)
+    broadcast: list[Orbit] = [*map(KeplerOrbit, kepler.values()), *glonass_orbits(glonass)]
     precise: list[Orbit] = [orbit for path in files.precise for orbit in read_sp3(lines_of(path), str(path))]
     mean: list[Orbit] = []
     for path in files.mean_elements:
@@ -122,10 +140,24 @@ def orbits_of(files: SkyFiles) -> tuple[dict[SourceName, Sequence[Orbit]], list[
     return {"precise": precise, "broadcast": broadcast, "mean": mean}, found
 
 
+def _heard(path: Path, near_gps_s: float) -> list[Ephemeris | GlonassEphemeris]:
+    """Return the ephemerides in a capture of corrections; FileError where there is none of this time."""
+    reader, found = FrameReader(), dict[tuple[str, float], Ephemeris | GlonassEphemeris]()
+    for frame in chain(chain.from_iterable(map(reader.feed, pieces(path))), reader.close()):
+        if frame.number in EPHEMERIS_NUMBERS:
+            with suppress(ValueError):
+                message = decode_ephemeris(frame.payload, near_gps_s)
+                if message is not None:
+                    found[message.satellite, message.orbit_time_s] = message
+    if not found:
+        raise FileError(f"{path} holds no ephemeris of that time (RTCM 1019, 1020, 1041, 1042, 1044, 1045 or 1046).")
+    return list(found.values())
+
+
 def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
     """Return the sky over a place; InputError where what is asked cannot be answered."""
     gps_s = _moments(question)
-    by_source, findings = orbits_of(files)
+    by_source, findings = orbits_of(files, float(gps_s[0]))
     orbits = planned(by_source)
     places = [ecef_from_geodetic(*place) for place in (question.place, *([question.base] if question.base else []))]
     here, *base = directions_of(orbits, places, gps_s)
