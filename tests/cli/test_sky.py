@@ -102,6 +102,14 @@ def test_elements_that_are_too_old_are_marked_and_then_missing():
     assert late["epochs"][0]["satellites"] == [] and late["epochs"][0]["pdop"] is None and "G05" in missing["sentence"]
 
 
+def test_a_file_of_another_system_s_editor_is_read(tmp_path):
+    """A byte order mark and ends of line of two characters, as some editors leave them."""
+    file = tmp_path / "a.tle"
+    file.write_bytes(b"\xef\xbb\xbf" + TLE.read_bytes().replace(b"\n", b"\r\n"))
+    asked = ("--from", "2018-01-21T12:00Z", "--hours", "0", "--tle")
+    assert sky(*asked, file)["epochs"] == sky(*asked, TLE)["epochs"]
+
+
 def test_a_file_with_wrong_leap_seconds_says_so(tmp_path):
     file = tmp_path / "a.rnx"
     file.write_text(gzip.decompress(MIXED.read_bytes()).decode().replace("    18    18  1929     7", "    16    16  1929     7"))
@@ -119,9 +127,12 @@ def test_a_file_with_wrong_leap_seconds_says_so(tmp_path):
         ((*PLACE, "--from", "2024-01-10T00:00"), "zone"),
         ((*PLACE, "--from", "yesterday"), "is not a time"),
         ((*PLACE, "--from", "1970-01-01T00:00Z"), "1980"),
-        ((*PLACE, "--from", "2024-01-10T00:00Z", "--step", "0"), "longer step"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--step", "0"), "A step is"),
         ((*PLACE, "--from", "2024-01-10T00:00Z", "--hours", "-1"), "moments"),
         ((*PLACE, "--from", "2024-01-10T00:00Z", "--hours", "nan"), "moments"),
+        ((*PLACE, "--from", "2024-01-10T00:00Z", "--step", "inf"), "A step is"),
+        ((*PLACE, "--from", "9999-12-31T00:00Z"), "2171"),
+        (("--at", "nan,nan", "--from", "2024-01-10T00:00Z"), "not an angle"),
         ((*PLACE, "--from", "2024-01-10T00:00Z", "--mask", "100"), "mask"),
         ((*PLACE, "--from", "2024-01-10T00:00Z", "--nav", TLE), "not a RINEX file"),
         ((*PLACE, "--from", "2024-01-10T00:00Z", "--tle", MIXED), "mean elements"),

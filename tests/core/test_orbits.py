@@ -335,8 +335,9 @@ def test_what_is_expected_of_a_fix_is_the_budget_s_under_a_usual_sky():
     usual = type("", (), {"hdop": np.array([1.0, 2.0]), "vdop": np.array([1.6, 3.2]), "pdop": np.array([1.9, 3.8])})
     found = expected_95(usual, baseline_m, settings)
     terms = {term.name: term for term in budget_of(Circumstances(baseline_m=baseline_m, seconds=0.0), settings).terms}
-    own = 2.4477 * (np.hypot(0.006, terms["multipath"].horizontal_m) + 0.7e-6 * baseline_m)
-    assert found.horizontal_m[0] == pytest.approx(own, rel=1e-3)
+    for name, found_m, factor in (("horizontal_m", found.horizontal_m, 2.4477468), ("vertical_m", found.vertical_m, 1.959964)):
+        own = np.hypot(getattr(terms["vector"], name), getattr(terms["multipath"], name))
+        assert found_m[0] == pytest.approx(factor * own, rel=1e-6)
     assert found.horizontal_m[1] > found.horizontal_m[0] and found.vertical_m[1] > found.vertical_m[0]
 
 

@@ -29,6 +29,7 @@ _PATIENCE_BYTES = 4 << 20
 MOST_TEXT_BYTES = 256 << 20
 _UNPACKED_BYTES = 1 << 20
 _LONGEST_LINE = 1 << 16
+_BYTE_ORDER_MARK = b"\xef\xbb\xbf"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -370,6 +371,8 @@ def lines_of(path: Path) -> Iterator[str]:
     """
     rest, total = b"", 0
     for piece in _unpacked(path):
+        if not total:
+            piece = piece.removeprefix(_BYTE_ORDER_MARK)
         total += len(piece)
         if total > MOST_TEXT_BYTES:
             raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")

@@ -26,7 +26,7 @@ from openstake.core.constants import (
 from openstake.core.limits import ELEMENTS_HOLD_S
 from openstake.core.sky.orbits import eccentric_anomaly_rad, rotated_with_earth
 
-_LAST_S = 10_000 * WEEK_S  # in the year 2171
+LAST_S = 10_000 * WEEK_S  # in the year 2171
 _GEO_TILT_RAD = np.radians(-5.0)
 
 
@@ -76,8 +76,8 @@ def is_possible(ephemeris: Ephemeris) -> bool:
     return (
         2530.0 <= e.sqrt_semi_major_axis <= 8192.0
         and 0.0 <= e.eccentricity <= (0.03 if e.satellite[0] == "G" else 0.5)
-        and 0.0 <= e.orbit_time_s < _LAST_S
-        and 0.0 <= e.clock_time_s < _LAST_S
+        and 0.0 <= e.orbit_time_s < LAST_S
+        and 0.0 <= e.clock_time_s < LAST_S
         and abs(e.clock_s) < 1.0
     )
 

@@ -156,11 +156,11 @@ def expected_95(dops: Dops, baseline_m: float, settings: BudgetSettings) -> Expe
     """
     by_distance = baseline_m * 1e-6
     flat, up = dops.hdop / USUAL_HDOP, dops.vdop / USUAL_VDOP
-    horizontal = np.hypot(settings.vector_horizontal_m * flat, settings.multipath_horizontal_m * flat)
-    vertical = np.hypot(settings.vector_vertical_m * up, settings.multipath_vertical_m * up)
+    vector = settings.vector_horizontal_m * flat + settings.vector_horizontal_ppm * by_distance
+    vector_up = settings.vector_vertical_m * up + settings.vector_vertical_ppm * by_distance
     return Expected95(
-        CIRCLE_95 * (horizontal + settings.vector_horizontal_ppm * by_distance),
-        LINE_95 * (vertical + settings.vector_vertical_ppm * by_distance),
+        CIRCLE_95 * np.hypot(vector, settings.multipath_horizontal_m * flat),
+        LINE_95 * np.hypot(vector_up, settings.multipath_vertical_m * up),
     )
 
 

@@ -12,12 +12,13 @@ from pathlib import Path
 import numpy as np
 
 from openstake.core.budget import BudgetSettings
+from openstake.core.constants import DAY_S
 from openstake.core.errors import FileError, InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_elements, judge_nominal, judge_unhealthy, judge_without_elements
 from openstake.core.limits import MOST_SKY_MOMENTS
-from openstake.core.sky.broadcast import Ephemeris, KeplerOrbit, Orbit
+from openstake.core.sky.broadcast import LAST_S, Ephemeris, KeplerOrbit, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
 from openstake.core.sky.glonass import GlonassEphemeris, glonass_orbits
@@ -190,14 +191,16 @@ def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
 def _moments(question: SkyQuestion) -> np.ndarray:
     if question.begins.tzinfo is None:
         raise InputError("Say the time with its zone: 2024-01-10T00:00Z.", field="from")
-    if not (question.step_s > 0.0 and 0.0 <= question.hours <= (MOST_SKY_MOMENTS - 1) * question.step_s / 3600.0):
+    if not 0.0 < question.step_s <= DAY_S:
+        raise InputError("A step is more than 0 and at most 86 400 s.", field="step")
+    if not 0.0 <= question.hours <= (MOST_SKY_MOMENTS - 1) * question.step_s / 3600.0:
         raise InputError(f"At most {MOST_SKY_MOMENTS} moments are computed at once. Take fewer hours, or a longer step.", field="hours")
     if not -90.0 <= question.mask_deg <= 90.0:
         raise InputError("A mask lies between -90 and 90°.", field="mask")
     count = int(question.hours * 3600.0 / question.step_s + 1e-9) + 1
     start = gps_from_unix_s(question.begins.timestamp())
-    if start < 0.0:
-        raise InputError("GPS time begins in 1980.", field="from")
+    if not 0.0 <= start < LAST_S:
+        raise InputError("A time lies between 1980, when GPS time begins, and 2171.", field="from")
     return start + question.step_s * np.arange(count)
 
 
