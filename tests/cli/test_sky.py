@@ -102,6 +102,24 @@ def test_elements_that_are_too_old_are_marked_and_then_missing():
     assert late["epochs"][0]["satellites"] == [] and late["epochs"][0]["pdop"] is None and "G05" in missing["sentence"]
 
 
+def test_no_satellite_is_counted_twice_by_two_of_its_names():
+    """GLONASS by its slots (navigation file) and by its numbers (mean elements, of 2018: too old for 2024, and so of another week here)."""
+    asked = ("--from", "2018-01-22T00:00Z", "--hours", "0", "--tle", TLE)
+    alone, with_slots = sky(*asked), sky(*asked, "--nav", MIXED)
+    seen = [[item["id"] for item in found["epochs"][0]["satellites"]] for found in (alone, with_slots)]
+    assert any(name[0] == "R" and len(name) == 4 for name in seen[0])
+    assert not any(name[0] == "R" and len(name) == 4 for name in seen[1])
+    assert [name for name in seen[0] if name[0] != "R"] == seen[1]
+
+
+def test_the_oldest_elements_that_are_used_are_said():
+    """The file ends at six: two days on, what is used is two days old; of three days on nothing holds."""
+    found = sky("--from", "2024-01-10T05:00Z", "--hours", "48", "--step", "3600", "--nav", MIXED)
+    assert "elements-old" in codes(found)
+    late = sky("--from", "2024-01-14T05:00Z", "--hours", "0", "--nav", MIXED)
+    assert codes(late) == {"elements-missing"} and late["epochs"][0]["pdop"] is None
+
+
 def test_a_file_of_another_system_s_editor_is_read(tmp_path):
     """A byte order mark and ends of line of two characters, as some editors leave them."""
     file = tmp_path / "a.tle"

@@ -46,9 +46,15 @@ class PlannedOrbit:
 
 
 def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
-    """Return every satellite that a source knows, by name."""
+    """Return every satellite that a source knows, by name.
+
+    Mean elements name GLONASS satellites by their numbers: where another source has them by their slots, they are those.
+    """
     known: dict[str, list[tuple[SourceName, Orbit]]] = {}
     for name in SOURCES:
+        slots = name == "mean" and any(satellite[0] == "R" for satellite in known)
         for orbit in by_source.get(name, ()):
+            if slots and orbit.satellite[0] == "R":
+                continue
             known.setdefault(orbit.satellite, []).append((name, orbit))
     return [PlannedOrbit(satellite, tuple(sources)) for satellite, sources in sorted(known.items())]

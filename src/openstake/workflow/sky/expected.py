@@ -17,7 +17,7 @@ from openstake.core.errors import FileError, InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_elements, judge_nominal, judge_unhealthy, judge_without_elements
-from openstake.core.limits import MOST_SKY_MOMENTS
+from openstake.core.limits import MOST_SKY_MOMENTS, PLANNING_HOLDS_S
 from openstake.core.sky.broadcast import LAST_S, Ephemeris, KeplerOrbit, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
@@ -172,7 +172,7 @@ def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
     ages = here.age_s[np.isfinite(here.elevation_deg)]
     oldest_s = float(ages.max(initial=0.0))
     names = [name for name in SOURCES if by_source.get(name)]
-    findings += judge_ages({name: _oldest(by_source[name], gps_s) for name in names})
+    findings += judge_ages({name: _oldest_s(name, by_source[name], gps_s) for name in names})
     return SkyExpected(
         elements=ElementsUsed(
             source=", ".join(SOURCE_WORDS[name] for name in names),
@@ -204,10 +204,10 @@ def _moments(question: SkyQuestion) -> np.ndarray:
     return start + question.step_s * np.arange(count)
 
 
-def _oldest(orbits: Sequence[Orbit], gps_s: np.ndarray) -> float:
-    ends = gps_s[[0, -1]]
-    ages = [orbit.states(ends).age_s for orbit in orbits]
-    return float(np.max([np.min(age) for age in ages], initial=0.0))
+def _oldest_s(name: SourceName, orbits: Sequence[Orbit], gps_s: np.ndarray) -> float:
+    """Return the largest age of the elements of a source that are young enough to be used, at both ends of the time."""
+    ages = np.array([orbit.states(gps_s[[0, -1]]).age_s for orbit in orbits])
+    return float(np.max(ages[ages <= PLANNING_HOLDS_S.get(name, np.inf)], initial=0.0))
 
 
 def _epochs(gps_s: np.ndarray, seen: Directions, dops: Dops, question: SkyQuestion, places: Sequence[np.ndarray]) -> tuple[SkyEpoch, ...]:
