@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Collection, Sequence
 from typing import Any
 
@@ -95,10 +96,29 @@ def texts_with_addresses(session: Session, job_id: str) -> Sequence[Row[int, str
     return session.execute(like.with_only_columns(BookEntry.sequence, BookEntry.text).order_by(*_ORDER)).all()
 
 
-def times_of_lines(session: Session, job_id: str) -> Sequence[Row[float, int, float, Any]]:
-    """Return of all lines but signatures: their place in the Book, when, and what they replace (an id, or a JSON list of ids)."""
+def document_of(line: BookEntry) -> dict[str, Any]:
+    """Return what a line says."""
+    found: dict[str, Any] = json.loads(line.text)
+    return found
+
+
+def documents_of_copy(content: str) -> list[dict[str, Any]]:
+    """Return what the lines of a signed day's frozen copy say; none of an empty one."""
+    return [json.loads(item["text"]) for item in json.loads(content)["lines"]] if content else []
+
+
+def times_of_lines(session: Session, job_id: str) -> list[tuple[Place, float, frozenset[str]]]:
+    """Return of all lines but signatures: their place in the Book, when, and the ids that they replace."""
     told = _lines(job_id, said_in_text("kind") != "signed-off")
-    return session.execute(told.with_only_columns(*_ORDER, _AT_S, said_in_text("data.replaces"))).all()
+    rows = session.execute(told.with_only_columns(*_ORDER, _AT_S, said_in_text("data.replaces")))
+    return [((chain, sequence), at_s, _ids_of(replaces)) for chain, sequence, at_s, replaces in rows]
+
+
+def _ids_of(replaces: str | None) -> frozenset[str]:
+    """Return the ids in what a line replaces: one, or a JSON list."""
+    if not replaces:
+        return frozenset()
+    return frozenset(json.loads(replaces) if replaces[:1] == "[" else [replaces])
 
 
 def signed_copies(session: Session, job_id: str, with_content: bool) -> Sequence[Row[str, str, float, int, str]]:

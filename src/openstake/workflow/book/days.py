@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from collections import Counter, defaultdict
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, time, timedelta
@@ -20,7 +19,7 @@ from openstake.derive import points
 from openstake.derive.job import JobNow, job_of
 from openstake.store.book import canonical
 from openstake.store.models import Shot, SignedDay
-from openstake.store.records.booklines import Place, lines_within, signatures, signed_copies, times_of_lines
+from openstake.store.records.booklines import Place, document_of, documents_of_copy, lines_within, signatures, signed_copies, times_of_lines
 from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.address import hidden_passwords
@@ -151,8 +150,7 @@ def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
 
 def _ids_in(content: str) -> frozenset[str]:
     """Return the ids that the lines of a frozen copy hold."""
-    lines = json.loads(content)["lines"] if content else []
-    return frozenset(found for item in lines for found in ids_of(json.loads(item["text"])))
+    return frozenset(found for item in documents_of_copy(content) for found in ids_of(item))
 
 
 def days(context: Context, job_id: str) -> Days:
@@ -164,13 +162,12 @@ def days(context: Context, job_id: str) -> Days:
 
 def _days(session: Session, job: JobNow) -> list[Day]:
     rows = times_of_lines(session, job.id)
-    first = {item.day: item for item in reversed(signed_of(session, job, any(row[3] for row in rows)))}
+    first = {item.day: item for item in reversed(signed_of(session, job, any(replaced for _, _, replaced in rows)))}
     lines: Counter[str] = Counter()
     after: Counter[str] = Counter()
-    for chain, sequence, at_s, replaces in rows:
-        day, place = job.local_time(at_s).date().isoformat(), (chain, sequence)
+    for place, at_s, replaced in rows:
+        day = job.local_time(at_s).date().isoformat()
         lines[day] += 1
-        replaced = set(json.loads(replaces) if replaces[:1] == "[" else [replaces]) if replaces else set()
         # As on the lines: those of the day itself, and those of any day that replace what it tells of.
         late = [item for item in first.values() if replaced & item.ids] if replaced else []
         for item in {found.day: found for found in (*late, *([first[day]] if day in first else []))}.values():
@@ -212,7 +209,7 @@ def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
     found = next((item for item in _days(session, job) if item.day == day), None)
     if found is None:
         raise NotFoundError(f"The Book has no line of {_in_words(day)}.", field="day")
-    documents = [json.loads(row.text) for row in lines_within(session, job.id, begins_s, ends_s)]
+    documents = [document_of(row) for row in lines_within(session, job.id, begins_s, ends_s)]
     parts = [DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS]
     named = [point for point in _points(session, job, begins_s, ends_s) if point.kind != "check"]
     codes = Counter(point.code or "no code" for point in named)

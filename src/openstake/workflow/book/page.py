@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -19,6 +18,7 @@ from openstake.store.models import BookEntry
 from openstake.store.records.booklines import (
     Place,
     chain_begins_s,
+    document_of,
     first_holding,
     having,
     holding_after,
@@ -158,7 +158,7 @@ def _passwords_words(rows: Sequence[Row[int, str]]) -> str:
 
 def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[BookLine]:
     """Return lines as they are shown: two queries."""
-    documents = [json.loads(row.text) for row in rows]
+    documents = [document_of(row) for row in rows]
     chains = chain_begins_s(session)
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
@@ -197,12 +197,12 @@ def line(context: Context, job_id: str, line_id: str) -> LineSeen:
         row = line_of(session, job_id, line_id)
         if row is None:
             raise NotFoundError("There is no such line in this job's Book.")
-        document = json.loads(row.text)
+        document = document_of(row)
         replaced = replaced_by(document)
         own = [value for value in ids_of(document) if value not in replaced]
         before = first_holding(session, job_id, replaced[:_MOST_BEFORE])
         later = holding_after(session, row, sorted(own)[:_MOST_BEFORE], _MOST_BEFORE)
-        after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
+        after = [item for item in later if set(replaced_by(document_of(item))) & set(own)]
         shown = _lines(session, job, [row, *before, *after])
     values = [LineNumber(name.replace("_", " "), _value(value)) for name, value in document["data"].items() if value not in (None, [])]
     return LineSeen(
