@@ -202,6 +202,13 @@ def test_kinds_of_shot_at_the_pole(own_program):
     crew.post(f"/jobs/{job}/points/drop", {})
     assert crew.get(f"/jobs/{job}/watch")["live"]["shot"] is None
 
+    settings = crew.get(f"/jobs/{job}/points/settings")
+    values["kinds"][1] |= {"fewest_satellites": 4, "least_elevation_deg": 59.0}
+    crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": settings["id"], "length_unit": "m"})
+    crew.post(f"/jobs/{job}/points", WISH)
+    crew.wait_for(lambda: "at least 59° elevation of the lowest" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
+    crew.post(f"/jobs/{job}/points/drop", {})
+
     crew.post(f"/jobs/{job}/points", WISH | {"kind": "track", "name": "T1"})
     crew.wait_for(lambda: len(points(crew, job)) >= 6, 30)
     crew.post(f"/jobs/{job}/points/drop", {})

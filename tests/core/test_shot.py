@@ -29,7 +29,7 @@ from openstake.core.shot import (
     unreported,
 )
 from openstake.core.sky.obstruction import SeenSky
-from openstake.core.sky.satellites_used import sky_use
+from openstake.core.sky.satellites_used import lowest_used_deg, sky_use
 from openstake.core.sky.sun import sun_azimuth_deg
 from tests.core.test_rtk import epoch
 
@@ -60,6 +60,22 @@ def test_an_epoch_without_a_number_is_not_held_back_by_its_limit():
     assert not_within(bare, CONTROL, True) == ""
     assert unreported(bare, CONTROL).endswith("an age, a PDOP, a horizontal 95 %, a height 95 %, satellites.")
     assert unreported(epoch(0.0, (0, 0, 0)), CONTROL) == ""
+
+
+def test_a_low_satellite_in_the_solution_holds_a_shot_back_where_the_receiver_says_it():
+    """A cut-off that the receiver does not keep: what is listed and not used counts nothing, and who says nothing is told so."""
+    kind = replace(CONTROL, least_elevation_deg=15.0)
+    listed = [
+        InView(constellation="GPS", number=n, elevation_deg=e, azimuth_deg=0.0, used=u)
+        for n, e, u in ((1, 8.0, True), (2, 40.0, True), (3, 3.0, False))
+    ]
+    good = epoch(0.0, (0, 0, 0))
+    assert not_within(good, kind, True, "m", lowest_used_deg(listed)) == "at least 15° elevation of the lowest satellite used (now 8°)"
+    assert not_within(good, kind, True, "m", lowest_used_deg(listed[1:])) == ""
+    assert not_within(good, CONTROL, True, "m", 3.0) == ""
+    silent = [replace(item, used=None) for item in listed]
+    assert not_within(good, kind, True, "m", lowest_used_deg(silent)) == ""
+    assert "lowest satellite used" in unreported(good, kind, lowest_used_deg(silent))
 
 
 def test_a_limit_is_said_in_the_feet_of_the_job():

@@ -42,6 +42,9 @@ class ShotKind:
     most_horizontal_95_m: float | None = described("95 % horizontal, most", "length", optional=True, least=0.002, most=10.0)
     most_vertical_95_m: float | None = described("95 % height, most", "length", optional=True, least=0.002, most=20.0)
     fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)
+    least_elevation_deg: float | None = described(
+        "Elevation limit", "number", unit="°", optional=True, least=0.0, most=60.0, hint="Of the lowest satellite used, as GSV and GSA say."
+    )
     tilt_off: bool = described("Tilt must be off", "flag", default=False, hint="NMEA does not carry it: you say so.")
 
     @property
@@ -120,15 +123,18 @@ def checked_settings(settings: ShotSettings) -> ShotSettings:
     return settings
 
 
-def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool, unit: str = "m") -> str:
-    """Return why an epoch is not taken, as the end of `waiting for ...`; empty where it is."""
+def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool, unit: str = "m", lowest_used_deg: float | None = None) -> str:
+    """Return why an epoch is not taken, as the end of `waiting for ...`; empty where it is.
+
+    `lowest_used_deg` is the elevation of the lowest satellite in the solution, None where the receiver does not say it.
+    """
     if epoch.latitude_deg is None:
         return "a position"
     if epoch.height_m is None:
         return "a height: GGA comes without a geoid separation"
     if fixed_only and epoch.status is not Status.FIXED:
         return f"a fixed solution (now {epoch.status})"
-    return next((item.beyond(unit) for item in _limits(epoch, kind) if item.is_beyond), "")
+    return next((item.beyond(unit) for item in _limits(epoch, kind, lowest_used_deg) if item.is_beyond), "")
 
 
 def longest_gap_s(times_of_day_s: Sequence[float | None]) -> float:
@@ -150,9 +156,9 @@ def gap_words(gap_s: float) -> str:
     return f" with a silence of {text_from_seconds(gap_s)}" if gap_s else ""
 
 
-def unreported(epoch: Epoch, kind: ShotKind) -> str:
+def unreported(epoch: Epoch, kind: ShotKind, lowest_used_deg: float | None = None) -> str:
     """Say which limits of a kind hold nothing back because the receiver does not report what they limit; empty where none."""
-    names = [item.name for item in _limits(epoch, kind) if item.limit is not None and item.value is None]
+    names = [item.name for item in _limits(epoch, kind, lowest_used_deg) if item.limit is not None and item.value is None]
     return f"Not reported, so not held to its limit: {', '.join(names)}." if names else ""
 
 
@@ -181,7 +187,7 @@ class _Limit:
         return text_from_metres(number, unit) if self.form == "length" else self.form.format(number)
 
 
-def _limits(epoch: Epoch, kind: ShotKind) -> tuple[_Limit, ...]:
+def _limits(epoch: Epoch, kind: ShotKind, lowest_used_deg: float | None) -> tuple[_Limit, ...]:
     claim = epoch.claim
     flat = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
     up = None if claim is None else vertical_95_m(claim.up_m)
@@ -191,6 +197,9 @@ def _limits(epoch: Epoch, kind: ShotKind) -> tuple[_Limit, ...]:
         _Limit(name="a horizontal 95 %", value=flat, limit=kind.most_horizontal_95_m, form="length"),
         _Limit(name="a height 95 %", value=up, limit=kind.most_vertical_95_m, form="length"),
         _Limit(name="satellites", value=epoch.satellites, limit=kind.fewest_satellites, form="{:.0f}", least=True),
+        _Limit(
+            name="elevation of the lowest satellite used", value=lowest_used_deg, limit=kind.least_elevation_deg, form="{:.0f}°", least=True
+        ),
     )
 
 

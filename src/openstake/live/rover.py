@@ -17,6 +17,7 @@ from openstake.core.rtk.epoch_series import Fix
 from openstake.core.rtk.rover import RoverEvent, RoverState, RoverWatch
 from openstake.core.shot import ShotKind, moved_enough, not_within
 from openstake.core.sky.obstruction import SeenSky
+from openstake.core.sky.satellites_used import lowest_used_deg
 from openstake.live.clock import Clock, Thread
 from openstake.live.flood import Thinning
 from openstake.wire.nmea.epoch import EpochReader
@@ -153,7 +154,7 @@ class ListenedRover:
     def _grow(self, shot: ShotInHand, row: ReceivedEpoch, settled: bool) -> bool:
         """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
         request = shot.request
-        shot.waiting_for = not_within(row.epoch, request.kind, request.fixed_only, request.unit)
+        shot.waiting_for = not_within(row.epoch, request.kind, request.fixed_only, request.unit, lowest_used_deg(self._sky.in_view()))
         if not shot.waiting_for and not settled:
             shot.waiting_for = "the base's next station message: its position has just changed"
         if shot.waiting_for:

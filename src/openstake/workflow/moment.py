@@ -13,6 +13,7 @@ from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Pair, RoverEvent, Switch
 from openstake.core.shot import unreported
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
+from openstake.core.sky.satellites_used import lowest_used_deg
 from openstake.core.units import text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
 from openstake.derive.job import job_of
@@ -187,7 +188,7 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     silent_s = moment.shot_silent_s
     waiting_for = shot.waiting_for if silent_s < LEAST_GAP_S else f"the rover since {text_from_seconds(silent_s)}"
     words = shot_advice(waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs))
-    missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
+    missing = unreported(moment.epoch.epoch, kind, lowest_used_deg(moment.in_view)) if moment.epoch else ""
     return ShotNow(
         id=shot.request.id,
         wanted_s=kind.seconds,

@@ -9059,6 +9059,11 @@ export interface components {
              */
             fewest_satellites: number | null;
             /**
+             * Least Elevation Deg
+             * @default null
+             */
+            least_elevation_deg: number | null;
+            /**
              * Most Age S
              * @default null
              */
@@ -9165,6 +9170,7 @@ export interface components {
              *         "every_m": null,
              *         "every_s": null,
              *         "fewest_satellites": null,
+             *         "least_elevation_deg": null,
              *         "most_age_s": 10,
              *         "most_horizontal_95_m": null,
              *         "most_pdop": null,
@@ -9177,6 +9183,7 @@ export interface components {
              *         "every_m": null,
              *         "every_s": null,
              *         "fewest_satellites": 6,
+             *         "least_elevation_deg": null,
              *         "most_age_s": 5,
              *         "most_horizontal_95_m": 0.05,
              *         "most_pdop": 4,
@@ -9189,6 +9196,7 @@ export interface components {
              *         "every_m": null,
              *         "every_s": null,
              *         "fewest_satellites": 8,
+             *         "least_elevation_deg": null,
              *         "most_age_s": 3,
              *         "most_horizontal_95_m": 0.03,
              *         "most_pdop": 3,
@@ -9201,6 +9209,7 @@ export interface components {
              *         "every_m": 5,
              *         "every_s": null,
              *         "fewest_satellites": null,
+             *         "least_elevation_deg": null,
              *         "most_age_s": 5,
              *         "most_horizontal_95_m": null,
              *         "most_pdop": 6,

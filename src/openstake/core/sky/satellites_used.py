@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -62,6 +62,11 @@ class SkyUse:
     sent_not_used: int
     not_sent: int
     unseen: dict[str, tuple[int, ...]]
+
+
+def lowest_used_deg(in_view: Iterable[InView]) -> float | None:
+    """Return the elevation of the lowest satellite that a receiver uses; None where it does not say which it uses."""
+    return min((item.elevation_deg for item in in_view if item.used), default=None)
 
 
 def sky_use(
