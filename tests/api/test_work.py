@@ -7,9 +7,10 @@ import pytest
 from sqlalchemy import select
 
 from openstake.app import build
-from openstake.core.errors import CancelledError, ConflictError
+from openstake.core.errors import CancelledError, ConflictError, StorageError
 from openstake.core.progress import part_of_progress, tell_progress, with_progress
 from openstake.store.models import Job, Mark
+from openstake.workflow import packages
 from openstake.workflow.packages import read_package, write_package
 from openstake.workflow.work import Made
 from tests.conftest import Crew
@@ -105,6 +106,26 @@ def test_an_unpacking_that_is_stopped_anywhere_leaves_nothing(own_office, tmp_pa
     assert not read_package(there.context, source).known
     there.close()
     assert own_office.get(f"/jobs/{job}")["name"] == "Other"
+
+
+def test_a_disk_that_does_not_hold_a_copy_of_the_database_may_hold_the_package(own_office, tmp_path, monkeypatch):
+    source = tmp_path / "package.zip"
+    write_package(own_office.program.context, own_office.job("Alder Ford Footbridge"), source)
+
+    class Full:
+        def __init__(self, folder):
+            pass
+
+        def __enter__(self):
+            raise StorageError("full")
+
+        def __exit__(self, *_):
+            pass
+
+    monkeypatch.setattr(packages, "staged", Full)
+    there = build(tmp_path / "there", practice=False, demo=False, web_dir=None)
+    assert read_package(there.context, source).rows > 100
+    there.close()
 
 
 @pytest.mark.parametrize("written", ["of another job", "of the job itself"])

@@ -9,7 +9,7 @@ from typing import IO
 
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import FileError, OpenStakeError
+from openstake.core.errors import FileError, OpenStakeError, StorageError
 from openstake.core.progress import Progress, progress_of_thread, tell_progress
 from openstake.core.units import counted
 from openstake.derive import points
@@ -95,7 +95,7 @@ def read_package(context: Context, source: Path, progress: Progress | None = Non
                     found = work(staging.session)
                     staging.session.commit()
                     made = kept(lambda session: staging.take_over(session, found))
-            except OvertakenError:
+            except (OvertakenError, StorageError):  # a disk that does not hold the copy may hold the package
                 made = kept(work)
         except BaseException:
             points.REMEMBERED.clear()  # what was read of rows that are not kept
