@@ -136,6 +136,15 @@ def test_a_file_with_wrong_leap_seconds_says_so(tmp_path):
     assert found["epochs"] == sky("--from", "2024-01-10T02:00Z", "--hours", "0", "--nav", MIXED)["epochs"]
 
 
+def test_a_sentence_that_quotes_a_file_steers_no_screen(tmp_path):
+    """What a terminal would take for a command (ECMA-48) is shown as a question mark, whichever reader quotes it."""
+    file = tmp_path / "a"
+    file.write_bytes(b"\x1b[2J\x9b31mRED\x07\n1 \n2 \n")
+    for option in ("--tle", "--skyline", "--nav", "--sp3"):
+        result = run("sky", *PLACE, "--from", "2024-01-10T00:00Z", option, file)
+        assert result.exit_code == 2 and not {"\x1b", "\x9b", "\x07"} & set(result.stderr)
+
+
 @pytest.mark.parametrize(
     ("args", "words"),
     [

@@ -295,7 +295,7 @@ def _number(value: Any, item: Field[Any], unit: str | None, at: str) -> float | 
         raise InputError(f"{meta['label']} is not a finite number.", field=at)
     least, most = meta["least"], meta["most"]
     unit_sign = "m" if kind == "length" else meta["unit"]
-    sign = f" {unit_sign}" if unit_sign else ""
+    sign = f"{'' if unit_sign == '°' else ' '}{unit_sign}" if unit_sign else ""
     if least is not None and number < least:
         raise InputError(f"{_the(meta['label'])} must be {least:g}{sign} or more; you typed {number:g}{sign}.", field=at)
     if most is not None and number > most:

@@ -19,15 +19,20 @@ An error is a sentence: what was seen, the limit, what to do now.  A broken prog
 
 from __future__ import annotations
 
+from unicodedata import category
+
 
 class OpenStakeError(Exception):
-    """A problem that a person can mend; `field` names the input it belongs to."""
+    """A problem that a person can mend; `field` names the input it belongs to.
+
+    A sentence may quote a file: what would steer a screen in it is shown as a question mark.
+    """
 
     title = "That did not work"
 
     def __init__(self, sentence: str, *, field: str | None = None, **seen: object) -> None:
-        super().__init__(sentence)
-        self.sentence = sentence
+        self.sentence = "".join("?" if category(letter)[0] == "C" and letter != "\n" else letter for letter in sentence)
+        super().__init__(self.sentence)
         self.field = field
         self.seen = seen
 
