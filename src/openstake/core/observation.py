@@ -17,6 +17,15 @@ CARRIER_MHZ: dict[str, dict[str, float]] = {
     "I": {"5": 1176.45, "9": 2492.028},
 }
 CONSTELLATION_NAMES = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC", "S": "SBAS"}
+# GPS and QZSS keep one time; a receiver delays each other constellation by metres of its own.
+_CLOCKS = {"J": "G"}
+
+
+def clock_of(satellite: str) -> str:
+    """Return by which constellation's letter a receiver's clock against a satellite's (`G05`) goes."""
+    return _CLOCKS.get(satellite[0], satellite[0])
+
+
 _GLONASS_STEP_MHZ = {"1": 0.5625, "2": 0.4375}
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from openstake.core.constants import EARTH_ROTATION_RAD_S, SPEED_OF_LIGHT_M_S
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.limits import SINGLE_LARGEST_PDOP, SINGLE_LARGEST_RESIDUAL_M, SINGLE_MASK_DEG
-from openstake.core.observation import CARRIER_MHZ, ObservationEpoch, Observed
+from openstake.core.observation import CARRIER_MHZ, ObservationEpoch, Observed, clock_of
 from openstake.core.sky.atmosphere import klobuchar_delay_m, troposphere_delay_m
 from openstake.core.sky.broadcast import Ephemeris, KeplerOrbit, Orbit, SatelliteState, best_ephemeris
 from openstake.core.sky.geometry import azimuth_elevation_deg
@@ -104,11 +104,9 @@ def _pairs() -> dict[str, tuple[_Pair, ...]]:
 
 
 _PAIRS = _pairs()
-# GPS and QZSS keep the same time; a receiver's delay is another in each of the other constellations.
-_CLOCK_OF = {"J": "G"}
 # How much coarser a constellation's code is than the others': receivers delay each channel of GLONASS by metres of its own (common practice).
 _CODE_NOISE = {"R": 3.0}
-_CLOCKS = tuple(letter for letter in _PAIRS if letter not in _CLOCK_OF)
+_CLOCKS = tuple(letter for letter in _PAIRS if clock_of(letter) == letter)
 
 
 @dataclass(frozen=True)
@@ -154,7 +152,7 @@ class _Ranged:
 
     @property
     def clock(self) -> str:
-        return _CLOCK_OF.get(self.name[0], self.name[0])
+        return clock_of(self.name)
 
 
 def single_position(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,13 +13,19 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import GEAR, NOT_SAID, Antenna, Battery, Gear, Pole, Radio, Receiver
 from openstake.core.kit.profile import Profile
+from openstake.store.jsoncolumn import write
 from openstake.store.models import GearItem, ProfileVersion
 from openstake.store.records.kits import chosen_lines, gear_rows, profile_rows
 from openstake.wire.profile import read_profile
 
 
 def gear_of(row: GearItem) -> Gear:
-    return typed(GEAR[row.kind], row.data, None)
+    return _gear(row.kind, write(row.data))
+
+
+@lru_cache(maxsize=512)
+def _gear(kind: str, data: str) -> Gear:
+    return typed(GEAR[kind], json.loads(data), None)
 
 
 def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:

@@ -154,7 +154,8 @@ class ListenedRover:
     def _grow(self, shot: ShotInHand, row: ReceivedEpoch, settled: bool) -> bool:
         """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
         request = shot.request
-        shot.waiting_for = not_within(row.epoch, request.kind, request.fixed_only, request.unit, lowest_used_deg(self._sky.in_view()))
+        lowest_deg = lowest_used_deg(self._sky.in_view()) if request.kind.least_elevation_deg is not None else None
+        shot.waiting_for = not_within(row.epoch, request.kind, request.fixed_only, request.unit, lowest_deg)
         if not shot.waiting_for and not settled:
             shot.waiting_for = "the base's next station message: its position has just changed"
         if shot.waiting_for:

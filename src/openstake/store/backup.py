@@ -79,7 +79,7 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
         raise ConflictError(f"{folder} is there already. Try again in a moment.")
     try:
         draft.mkdir(mode=0o700)
-        _copy_database(data / NAME, draft / NAME)
+        copy_database(data / NAME, draft / NAME)
         files = [_kept(draft, draft / NAME)]
         files += [_copied(source, data, draft, earlier[-1] if earlier else None) for source in _beside(data, into)]
         entries, last_hash = _read_back(draft)
@@ -95,7 +95,7 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
     return made
 
 
-def _copy_database(source: Path, target: Path) -> None:
+def copy_database(source: Path, target: Path) -> None:
     """Copy a database of one moment beside those who write it.  Source: SQLite, Online Backup API."""
     with closing(sqlite3.connect(address_to_read(source), uri=True)) as theirs, closing(sqlite3.connect(target)) as ours:
         theirs.backup(ours)

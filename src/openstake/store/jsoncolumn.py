@@ -86,9 +86,8 @@ def write_frame(definition: FrameDefinition) -> str:
 
 
 @lru_cache(maxsize=256)
-def read_frame(text: str) -> FrameDefinition:
-    said = {name: value for name, value in _object(text).items() if value is not None}
-    found: FrameDefinition = _adapter(FrameDefinition).validate_json(json.dumps(said), strict=True)
+def _read_frame(text: str) -> FrameDefinition:
+    found: FrameDefinition = _adapter(FrameDefinition).validate_json(text, strict=True)
     return found
 
 
@@ -103,7 +102,7 @@ def _read_applied(text: str) -> AppliedFit:
     return found
 
 
-FRAME = JsonText(read_frame, write_frame)
+FRAME = JsonText(_read_frame, write_frame)
 FIT_CHOICE = JsonText(_read_choice)
 APPLIED_FIT = JsonText(_read_applied)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +12,7 @@ from sqlalchemy import URL, Table, create_engine, event, literal_column, select
 from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
 
+from openstake.store.backup import copy_database
 from openstake.store.database import NAME, storage_error_of
 from openstake.store.models import Base, new_id
 from openstake.store.package import LINKS, PARENTS, SHARED, of_job, tables
@@ -81,9 +82,7 @@ def staged(folder: Path) -> Iterator[Staging]:
     event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
     try:
         path.touch(0o600)
-        with closing(sqlite3.connect(folder / NAME)) as theirs, closing(sqlite3.connect(path)) as ours:
-            theirs.backup(ours)
-            ours.execute("PRAGMA journal_mode=DELETE")  # one file, which the database can attach
+        copy_database(folder / NAME, path)
         with Session(engine, expire_on_commit=False, info={"folder": folder}) as session:
             yield Staging(session, path)
     except OperationalError as error:

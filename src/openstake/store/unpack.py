@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import shutil
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
@@ -240,7 +241,7 @@ def _add_lines(
         raw = select(table.c.id, table.c.replaces_id).where(table.c.id.in_(part))
         replaced = {row["id"]: stored.of(dict(row)) for row in session.execute(raw).mappings()}
         written = rows_where(session, table, table.c.id.in_(part), said=everything)
-        for row in (row for rows in written for row in rows):
+        for row in itertools.chain.from_iterable(written):
             mine = part[row["id"]]
             if mine | {"replaces_id": ""} != row | {"replaces_id": ""} or said.of(mine) != replaced[row["id"]]:
                 raise _differs(table)

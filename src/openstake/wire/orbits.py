@@ -26,8 +26,7 @@ from openstake.core.time_scales import gps_from_utc_s, gps_seconds
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.rinex.observations import finite
 
-MOST_SETS = 20_000
-_MOST_EPOCHS, _MOST_ROWS = 20_000, 4_000_000
+_MOST_SETS, _MOST_ROWS = 20_000, 4_000_000
 _NO_CLOCK = 999_999.0
 _BEHIND_GPS_S = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "BDT": float(GPS_MINUS_BEIDOU_S)}
 
@@ -125,7 +124,7 @@ class _Refused(ValueError):
 
 def _of_tle(text: str) -> Iterator[tuple[str, Satrec]]:
     lines = [line.rstrip() for line in text.splitlines() if line.strip()]
-    if len(lines) < 3 or len(lines) > 3 * MOST_SETS:
+    if len(lines) < 3 or len(lines) > 3 * _MOST_SETS:
         raise _Refused("no element set with a name")
     for at in range(0, len(lines), 3):
         if at + 2 >= len(lines) or not (lines[at + 1].startswith("1 ") and lines[at + 2].startswith("2 ")):
@@ -152,7 +151,7 @@ def _of_omm(text: str, start: str) -> Iterator[tuple[str, Satrec]]:
         listed = document if isinstance(document, list) else [document]
     else:
         listed = list(_fields_of_kvn(text))
-    if not listed or len(listed) > MOST_SETS:
+    if not listed or len(listed) > _MOST_SETS:
         raise _Refused("no message")
     for fields in listed:
         title = str(fields["OBJECT_NAME"])

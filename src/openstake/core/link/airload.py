@@ -12,12 +12,12 @@ from dataclasses import dataclass, replace
 
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding_at
+from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.units import counted
 
 FRAME_BYTES = 6  # preamble and length 3, checksum 3
 MOST_CELLS = 64
 POSITION_BYTES = 21 + FRAME_BYTES  # message 1006, 168 bits
-CONSTELLATIONS = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC", "S": "SBAS"}
 # Bits of one satellite and of one cell in each form.
 MSM_BITS = {"msm4": (18, 48), "msm5": (36, 63), "msm6": (18, 65), "msm7": (36, 80)}
 # Bits of the header and of one satellite: 1004 for GPS, 1012 for GLONASS (from memory).
@@ -83,7 +83,7 @@ def message_bytes(form: str, letter: str, satellites: int, signals: int) -> int:
         return 0
     if form == "legacy":
         if letter not in LEGACY_BITS:
-            raise InputError(f"Legacy messages carry GPS and GLONASS only: {CONSTELLATIONS[letter]} needs MSM.", field="form")
+            raise InputError(f"Legacy messages carry GPS and GLONASS only: {CONSTELLATION_NAMES[letter]} needs MSM.", field="form")
         header, each = LEGACY_BITS[letter]
         return math.ceil((header + each * satellites) / 8) + FRAME_BYTES
     satellite_bits, cell_bits = MSM_BITS[form]
@@ -111,11 +111,11 @@ def _check(stream: Stream, rate_bps: float) -> None:
         raise InputError("Give at least one satellite, such as G10,R8.", field="satellites")
     most = MOST_SATELLITES["legacy" if stream.form == "legacy" else "msm"]
     for letter, count in stream.satellites.items():
-        if letter not in CONSTELLATIONS:
-            raise InputError(f"'{letter}' is not a constellation; it is one of {', '.join(CONSTELLATIONS)}.", field="satellites")
+        if letter not in CONSTELLATION_NAMES:
+            raise InputError(f"'{letter}' is not a constellation; it is one of {', '.join(CONSTELLATION_NAMES)}.", field="satellites")
         if not 0 <= count <= most:
             raise InputError(
-                f"A message holds up to {most} satellites of {CONSTELLATIONS[letter]}; {count} were given.", field="satellites"
+                f"A message holds up to {most} satellites of {CONSTELLATION_NAMES[letter]}; {count} were given.", field="satellites"
             )
 
 
@@ -127,7 +127,7 @@ def air_load(stream: Stream, rate_bps: float, duty_limit: float | None = None) -
     sent = [
         (
             _number(stream.form, letter),
-            f"{CONSTELLATIONS[letter]}, {counted(stream.satellites[letter], 'satellite')}",
+            f"{CONSTELLATION_NAMES[letter]}, {counted(stream.satellites[letter], 'satellite')}",
             stream.interval_s * (2.0 if letter in stream.slow else 1.0),
             size,
         )
@@ -211,7 +211,7 @@ def _without_constellations(now: Stream) -> Iterator[tuple[str, Stream]]:
     for letter in ("S", "I", "J", "C", "R", "E"):
         if now.satellites.get(letter) and sum(1 for count in now.satellites.values() if count) > 1:
             left = {key: count for key, count in now.satellites.items() if key != letter}
-            words = f"leave out {CONSTELLATIONS[letter]}: the rover then loses it too"
+            words = f"leave out {CONSTELLATION_NAMES[letter]}: the rover then loses it too"
             yield words, (now := replace(now, satellites=left))
 
 
@@ -220,10 +220,10 @@ def satellites_from_text(text: str) -> dict[str, int]:
     counts: dict[str, int] = {}
     for part in text.replace(" ", "").upper().split(","):
         match = re.fullmatch(r"([A-Z])(\d{1,3})", part)
-        if match is None or match[1] not in CONSTELLATIONS:
+        if match is None or match[1] not in CONSTELLATION_NAMES:
             raise InputError(f"'{part[:20]}' is not a constellation's letter and a number, such as G10.", field="satellites")
         if match[1] in counts:
-            raise InputError(f"{CONSTELLATIONS[match[1]]} is given twice.", field="satellites")
+            raise InputError(f"{CONSTELLATION_NAMES[match[1]]} is given twice.", field="satellites")
         counts[match[1]] = int(match[2])
     return counts
 

@@ -10,15 +10,13 @@ from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.budget import BudgetSettings
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import BEST_PDOP_RATIO, LARGEST_DOP, SHORTEST_BEST_S, USUAL_HDOP, USUAL_VDOP
+from openstake.core.observation import clock_of
 from openstake.core.sky.broadcast import Orbit, OrbitStates, nearest
+from openstake.core.sky.geometry import azimuth_elevation_deg
 from openstake.core.sky.precise import NODES, lagrange
 from openstake.core.sky.skyline import Skyline
 
-# GPS and QZSS keep one time: they share a clock.
-_CLOCK_OF = {"J": "G"}
 _NODE_S, _THROUGH_M = 900.0, 100.0
 
 
@@ -44,11 +42,7 @@ def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s:
     xyz, age, healthy = states.xyz_m, states.age_s, states.healthy
     found = []
     for place in places_m:
-        here = np.asarray(place, dtype=float)
-        latitude_deg, longitude_deg, _ = geodetic_from_ecef(here)
-        enu = (xyz - here) @ enu_axes(float(latitude_deg), float(longitude_deg)).T
-        azimuth = np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360.0
-        elevation = np.degrees(np.arctan2(enu[..., 2], np.hypot(enu[..., 0], enu[..., 1])))
+        azimuth, elevation = np.moveaxis(azimuth_elevation_deg(xyz, place), -1, 0)
         found.append(Directions(satellites=names, azimuth_deg=azimuth, elevation_deg=elevation, age_s=age, healthy=healthy))
     return found
 
@@ -119,7 +113,7 @@ def dops_of(seen: Directions, used: NDArray[np.bool_]) -> Dops:
     They are those of double differences too: what is differenced away is a clock each.  NaN where the geometry tells nothing, or dilutes a
     hundredfold.  Source: any text on GNSS; rows of the design are (−e, −n, −u, clocks).
     """
-    letters = [_CLOCK_OF.get(name[0], name[0]) for name in seen.satellites]
+    letters = [clock_of(name) for name in seen.satellites]
     clocks = list(dict.fromkeys(letters))
     azimuth, elevation = np.radians(seen.azimuth_deg.T), np.radians(seen.elevation_deg.T)
     shown = used.T

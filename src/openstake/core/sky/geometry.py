@@ -14,12 +14,12 @@ from openstake.core.sky.orbits import rotated_with_earth
 
 
 def azimuth_elevation_deg(satellites_m: ArrayLike, receiver_m: ArrayLike) -> NDArray[np.float64]:
-    """Return azimuth (clockwise from north, 0…360) and elevation in degrees, shape (n, 2)."""
+    """Return azimuth (clockwise from north, 0…360) and elevation in degrees, (..., 2), of Earth-fixed places (..., 3)."""
     receiver = np.asarray(receiver_m, dtype=float)
     latitude_deg, longitude_deg, _ = geodetic_from_ecef(receiver)
     enu = (np.asarray(satellites_m) - receiver) @ enu_axes(float(latitude_deg), float(longitude_deg)).T
-    azimuth = np.degrees(np.arctan2(enu[:, 0], enu[:, 1])) % 360.0
-    elevation = np.degrees(np.arctan2(enu[:, 2], np.hypot(enu[:, 0], enu[:, 1])))
+    azimuth = np.degrees(np.arctan2(enu[..., 0], enu[..., 1])) % 360.0
+    elevation = np.degrees(np.arctan2(enu[..., 2], np.hypot(enu[..., 0], enu[..., 1])))
     return np.stack([azimuth, elevation], axis=-1)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.sky.broadcast import OrbitStates
+from openstake.core.sky.broadcast import OrbitStates, nearest
 
 NODES = 10
 
@@ -33,7 +33,7 @@ class PreciseOrbit:
         if len(self._times) >= NODES and inside.any():
             places[inside] = self._polynomial(gps_s[inside])
             clocks[inside] = np.interp(gps_s[inside], self._times, self._clock)
-        away = np.abs(self._times[None, :] - gps_s[:, None]).min(axis=1) if count else np.zeros(0)
+        away = np.abs(self._times[nearest(self._times, gps_s)] - gps_s)
         return OrbitStates(xyz_m=places, clock_s=clocks, age_s=away, healthy=np.ones(count, dtype=bool))
 
     def _polynomial(self, gps_s: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -52,5 +52,5 @@ def lagrange(times_s: NDArray[np.float64], step_s: float, gps_s: NDArray[np.floa
     for node in range(NODES):
         for other in range(NODES):
             if other != node:
-                weights[:, node] *= (at[:, other]) / (node - other)
+                weights[:, node] *= at[:, other] / (node - other)
     return window, weights

@@ -35,13 +35,13 @@ class PlannedOrbit:
         xyz, clock = np.full((len(gps_s), 3), np.nan), np.full(len(gps_s), np.nan)
         age, healthy = np.full(len(gps_s), np.nan), np.ones(len(gps_s), dtype=bool)
         for name, orbit in self.sources:
-            open_ = np.isnan(xyz[:, 0])
-            if not open_.any():
+            unknown = np.isnan(xyz[:, 0])
+            if not unknown.any():
                 break
-            found = orbit.states(gps_s[open_])
+            found = orbit.states(gps_s[unknown])
             held = found.age_s <= PLANNING_HOLDS_S.get(name, np.inf)
-            xyz[open_] = np.where(held[:, None], found.xyz_m, np.nan)
-            clock[open_], age[open_], healthy[open_] = found.clock_s, found.age_s, found.healthy
+            xyz[unknown] = np.where(held[:, None], found.xyz_m, np.nan)
+            clock[unknown], age[unknown], healthy[unknown] = found.clock_s, found.age_s, found.healthy
         return OrbitStates(xyz_m=xyz, clock_s=clock, age_s=age, healthy=healthy)
 
 

@@ -9,22 +9,15 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
-from openstake.core.constants import GPS_MINUS_BEIDOU_S, GPS_MINUS_UTC_S
+from openstake.core.constants import GPS_MINUS_BEIDOU_S
 from openstake.core.errors import FileError
 from openstake.core.observation import ObservationEpoch, Observed
-from openstake.core.time_scales import gps_seconds
+from openstake.core.time_scales import gps_minus_utc_s, gps_seconds
 
 MOST_EPOCHS = 200_000  # two days at 1 Hz
 _LONGEST_HEADER = 5000
-_TIME_SYSTEMS = {
-    "GPS": 0.0,
-    "GAL": 0.0,
-    "QZS": 0.0,
-    "IRN": 0.0,
-    "GLO": float(GPS_MINUS_UTC_S),
-    "UTC": float(GPS_MINUS_UTC_S),
-    "BDT": float(GPS_MINUS_BEIDOU_S),
-}
+_TIME_SYSTEMS = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "BDT": float(GPS_MINUS_BEIDOU_S)}
+_OF_UTC = ("GLO", "UTC")
 # What the two letters of RINEX 2 are in RINEX 3, for GPS; of the others where it differs.  Source: RINEX 3.05, table A23 (from memory).
 _CODES_2 = {
     "C1": "C1C",
@@ -156,7 +149,14 @@ def _height(header: list[tuple[str, str]]) -> float:
 
 
 def _time_offset_s(header: list[tuple[str, str]], name: str) -> float:
-    system = _first(header, "TIME OF FIRST OBS")[48:51].strip() or "GPS"
+    first = _first(header, "TIME OF FIRST OBS")
+    system = first[48:51].strip() or "GPS"
+    if system in _OF_UTC:
+        try:
+            year, month, day = (int(part) for part in first[:18].split())
+            return float(gps_minus_utc_s(gps_seconds(datetime(year, month, day), 0.0)))
+        except ValueError:
+            raise FileError(f"{name} has no date of its first observation, which its time in '{system}' needs.") from None
     if system not in _TIME_SYSTEMS:
         raise FileError(f"{name} counts time in '{system}', which is not read here.")
     return _TIME_SYSTEMS[system]

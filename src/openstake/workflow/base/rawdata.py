@@ -9,7 +9,6 @@ from pathlib import Path
 
 import numpy as np
 
-from openstake.core.constants import DAY_S, GPS_MINUS_UTC_S
 from openstake.core.errors import FileError
 from openstake.core.evidence import Epoch, StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -17,7 +16,7 @@ from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.judge.sky import judge_elements, judge_excluded
 from openstake.core.observation import CONSTELLATION_NAMES, ObservationEpoch
 from openstake.core.single import Broadcast, Ionosphere, SinglePosition, single_position
-from openstake.core.time_scales import GPS_START, GPS_START_UNIX_S
+from openstake.core.time_scales import GPS_START, gps_from_unix_s, utc_of_gps
 from openstake.wire.nmea.write import Fix, gga, rmc
 from openstake.wire.rinex.from_msm import MsmEpochs
 from openstake.wire.rinex.navigation import read_navigation
@@ -121,11 +120,10 @@ def _span(messages: Mapping[str, Sequence[Broadcast]]) -> str:
 
 def _as_epoch(position: SinglePosition) -> Epoch:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
-    utc_s = position.gps_s - GPS_MINUS_UTC_S
-    day = date(1980, 1, 6) + timedelta(days=int(utc_s // DAY_S))
+    moment = utc_of_gps(position.gps_s)
     return Epoch(
-        time_of_day_s=utc_s % DAY_S,
-        date=day,
+        time_of_day_s=(moment - moment.replace(hour=0, minute=0, second=0, microsecond=0)).total_seconds(),
+        date=moment.date(),
         quality=1,
         latitude_text="",
         longitude_text="",
@@ -188,16 +186,11 @@ def as_nmea(epochs: Iterable[Epoch]) -> bytes:
     return b"".join(parts)
 
 
-def gps_from_unix(unix_s: float) -> float:
-    """Return GPS seconds since 1980-01-06 of a Unix time, with today's leap seconds."""
-    return unix_s - GPS_START_UNIX_S + GPS_MINUS_UTC_S
-
-
 class StreamToRinex:
     """A base's bytes to a RINEX file: observations, and what the stream says of position, antenna and receiver."""
 
     def __init__(self, near_unix_s: float, interval_s: float) -> None:
-        self.epochs = MsmEpochs(near_gps_s=gps_from_unix(near_unix_s), interval_s=interval_s)
+        self.epochs = MsmEpochs(near_gps_s=gps_from_unix_s(near_unix_s), interval_s=interval_s)
         self.kept: list[ObservationEpoch] = []
         self.station: StationReference | None = None
         self.descriptor: Descriptor | None = None
