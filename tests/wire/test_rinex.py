@@ -281,7 +281,7 @@ def test_an_orbit_that_cannot_be_is_left_out(place, value):
 @pytest.mark.parametrize(("year", "leaps"), [("2010", 15), ("2024", 18)])
 def test_a_file_in_the_time_of_glonass_is_ahead_by_the_leap_seconds_of_its_day(year, leaps):
     """15 s in 2010, 18 s since 2017 (IERS Bulletin C)."""
-    text = gzip.decompress((DATA / "one-hour-2.24o.gz").read_bytes()).decode()
+    text = gzip.decompress((RINEX / "one-hour-2.24o.gz").read_bytes()).decode()
     said = text.replace("  2024     1    10     0     0    0.0000000     GPS", f"  {year}     1    10     0     0    0.0000000     GLO")
     assert said != text
     assert read_observations(said).epochs[0].gps_s - read_observations(text).epochs[0].gps_s == leaps
