@@ -19,6 +19,7 @@ from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.api.practice import practice_routes
+from openstake.api.sky import sky_routes
 from openstake.api.watch import watch_routes
 from openstake.live.clock import HOST_CLOCK
 from openstake.workflow import about, backups, packages, work
@@ -38,6 +39,7 @@ class Health:
 _STEPS = (
     job_routes,
     kit_routes,
+    sky_routes,
     link_routes,
     base_routes,
     chain_routes,

@@ -11,7 +11,7 @@ from typing import Literal
 
 from openstake.core.errors import InputError
 
-Group = Literal["notes", "corrections", "base", "rover", "checks", "fit", "job", "kit"]
+Group = Literal["notes", "corrections", "base", "rover", "checks", "fit", "job", "kit", "sky"]
 GROUPS: tuple[tuple[Group, str], ...] = (
     ("notes", "notes, people, weather"),
     ("corrections", "corrections"),
@@ -21,6 +21,7 @@ GROUPS: tuple[tuple[Group, str], ...] = (
     ("fit", "local fit"),
     ("job", "job and control"),
     ("kit", "kit and link"),
+    ("sky", "sky"),
 )
 # What a line is about, by its kind.  Corrections are those that replace something, whatever they are about; all that is not
 # named here is of the rover: what its epochs show is told under the code of the finding.
@@ -68,6 +69,7 @@ KINDS: dict[Group, tuple[str, ...]] = {
         "repeated",
         "link-cut",
     ),
+    "sky": ("skyline", "sky-compared", "elements-loaded", "elements-taken-out", "kp"),
 }
 
 

@@ -102,6 +102,16 @@ class BaseRunning:
 
 
 @dataclass(frozen=True, kw_only=True)
+class SkyHeld:
+    """The sky that was expected, held against what was seen from the base that runs; `holds`: skylines and masks are still those."""
+
+    agrees: bool
+    holds: bool
+    words: str
+    findings: tuple[Finding, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
 class RoverHeard:
     """What the rover says now: its solution, the age of its corrections, its satellites and its own claim."""
 
@@ -175,6 +185,7 @@ class Evidence:
     link: LinkPlanned
     base: BaseRunning | None = None
     base_findings: tuple[Finding, ...] = ()
+    sky: SkyHeld | None = None
     rover: RoverHeard | None = None
     checks: tuple[MarkChecked, ...] = ()
     rover_findings: tuple[Finding, ...] = ()
@@ -208,6 +219,7 @@ def steps(evidence: Evidence) -> tuple[StepState, ...]:
     return (
         _job_step(evidence.system),
         _kit_step(evidence.kit),
+        StepState("sky", *state_of_sky(evidence.sky)),
         _link_step(evidence.link),
         _base_step(evidence.base, evidence.base_findings),
         _watch_step(evidence.rover, evidence.rover_findings),
@@ -242,6 +254,15 @@ def _kit_step(kit: Packed) -> StepState:
     if kit.left:
         return StepState("kit", State.ENTERED, f"{kit.left} things not ticked off yet")
     return StepState("kit", State.CHECKED, "everything ticked off")
+
+
+def state_of_sky(sky: SkyHeld | None) -> tuple[State, str]:
+    """Return the state of the sky over both ends, and why in one line."""
+    if sky is None:
+        return State.ENTERED, "expected; not held against what is seen yet"
+    if not sky.holds:
+        return State.OUT_OF_DATE, "a skyline, a mask or a constellation has changed since it was compared"
+    return (State.CHECKED if sky.agrees else State.DISAGREES), sky.words.rstrip(".")
 
 
 def _link_step(link: LinkPlanned) -> StepState:
@@ -310,6 +331,7 @@ def open_findings(evidence: Evidence) -> tuple[Finding, ...]:
         (
             *evidence.crews,
             *evidence.system.findings,
+            *(evidence.sky.findings if evidence.sky else ()),
             *evidence.link.findings,
             *evidence.base_findings,
             *evidence.rover_findings,

@@ -21,10 +21,12 @@ from openstake.core.chain import (
     MarkChecked,
     PlanOfChecks,
     RoverHeard,
+    SkyHeld,
     State,
     SystemSaid,
     open_findings,
     state_of_fit,
+    state_of_sky,
 )
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Finding
@@ -90,7 +92,7 @@ def links(evidence: Evidence) -> tuple[Link, ...]:
         if found.contradicts:
             said[found.link].append(found)
     made = (
-        _sky(evidence.rover),
+        _sky(evidence.sky, evidence.rover),
         _base_mark(evidence),
         _base_antenna(evidence.base),
         _broadcast(evidence.base),
@@ -104,7 +106,7 @@ def links(evidence: Evidence) -> tuple[Link, ...]:
 
 
 _PAGES = {
-    "sky": "watch",
+    "sky": "sky?view=seen",
     "base mark": "check?view=plan",
     "base antenna": "base",
     "broadcast": "base",
@@ -115,7 +117,7 @@ _PAGES = {
     "local grid": "fit",
 }
 _PRESS = {
-    "sky": "Watch",
+    "sky": "Sky",
     "base mark": "Check marks",
     "base antenna": "Base",
     "broadcast": "Base",
@@ -162,19 +164,29 @@ def _datum_unsaid(system: SystemSaid) -> Finding | None:
     return next((found for found in system.findings if found.code == "datum-not-said"), None)
 
 
-def _sky(rover: RoverHeard | None) -> Link:
-    if rover is None or rover.satellites is None:
-        return Link(name="sky", meant="", observed="", sigma_m=None, state=State.MISSING, why="no rover is heard", due=_START)
-    observed = f"{rover.satellites} satellites used"
+def _sky(sky: SkyHeld | None, rover: RoverHeard | None) -> Link:
+    used = f"{rover.satellites} satellites used" if rover is not None and rover.satellites is not None else ""
+    if sky is None:
+        return Link(
+            name="sky",
+            meant="",
+            observed=used,
+            sigma_m=None,
+            state=State.ENTERED if used else State.MISSING,
+            why="not held against what is expected yet" if used else "no rover is heard",
+            due=_due("sky", "Hold the sky that is expected against what is sent and used: one press.") if used else _START,
+            seen=(Seen(used, "watch"),) if used else (),
+        )
+    state, why = state_of_sky(sky)
     return Link(
         name="sky",
-        meant="",
-        observed=observed,
+        meant="as its elements and skylines say",
+        observed=used,
         sigma_m=None,
-        state=State.ENTERED,
-        why="by the receiver's own count",
-        due=_due("sky", "Look at what hides the sky, here and at the base."),
-        seen=(Seen(observed, "watch"),),
+        state=state,
+        why=why,
+        due=None if state is State.CHECKED else _due("sky", "Hold the sky that is expected against what is seen again."),
+        seen=(Seen(sky.words, "sky?view=seen"),),
     )
 
 

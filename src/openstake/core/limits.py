@@ -307,3 +307,17 @@ MOST_SKY_MOMENTS = 20_160  # two weeks, minute by minute
 # How old elements may be for planning: what is older is marked (broadcast: a day) or not taken at all.
 PLANNING_OLD_S = {"broadcast": 86_400.0, "precise": 900.0, "mean": 3 * 86_400.0}
 PLANNING_HOLDS_S = {"broadcast": 3 * 86_400.0, "precise": 900.0, "mean": 14 * 86_400.0}
+POOR_PDOP_RATIO = 2.0  # times the least of the day: an hour to avoid (common practice, no source)
+SHORTEST_POOR_S = 600.0
+SKY_DAY_STEP_S = 600.0
+SKY_EDGE_DEG = 1.0  # so close to a mask or a skyline a satellite may be seen or not: directions on the air are whole degrees
+SKY_SEEN_SHARE = (
+    0.8  # of the satellites expected at both ends: fewer used, and something is not as it is meant (common practice, no source)
+)
+MOST_ELEMENT_FILE_BYTES, MOST_ELEMENT_TEXT_BYTES = 24 << 20, 96 << 20
+MOST_HEARD_EPHEMERIDES = 5000  # of one session: a day of all constellations is some 2000
+HEARD_AGAIN_S = 1800.0  # ephemerides of a satellite that follow each other closer than this are not kept
+PHOTO_WIDTHS_DEG, SWEEP_WIDTHS_DEG = (5.0, 130.0), (20.0, 360.0)
+# The ionosphere between two ends: where the sun's delay overhead is larger than this and the baseline longer, midday is named
+# (common practice, no source: 5 m are some 30 units of electron content).
+HIGH_IONOSPHERE_M, LONG_BASELINE_M = 5.0, 10_000.0

@@ -46,15 +46,16 @@ class MorningItem:
 
 @dataclass(frozen=True)
 class Morning:
-    """The morning in order, how long it takes altogether, and what comes first of what does not hold by itself."""
+    """The morning in order, how long it takes altogether, what comes first of what does not hold by itself, the hours of the sky."""
 
     items: tuple[MorningItem, ...]
     minutes: float
     first: MorningItem
+    hours: str = ""
 
 
-def morning_of(last: LastTime, fit: FitSaid) -> Morning:
-    """Return what holds and what must be checked anew when a crew comes back to a site."""
+def morning_of(last: LastTime, fit: FitSaid, hours: str = "") -> Morning:
+    """Return what holds and what must be checked anew when a crew comes back to a site; `hours` say when its sky is good today."""
     items = [_mark(last), _height(last)]
     items.append(
         MorningItem(
@@ -84,7 +85,8 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
                 page="fit",
             )
         )
-    return Morning(tuple(items), sum(item.minutes for item in items), next(item for item in items if item.minutes > 0.0))
+    first = next(item for item in items if item.minutes > 0.0)
+    return Morning(tuple(items), sum(item.minutes for item in items), first, hours)
 
 
 def _mark(last: LastTime) -> MorningItem:

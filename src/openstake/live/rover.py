@@ -24,7 +24,6 @@ from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
 
 LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
-_SKY_EVERY_S = 1.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -92,7 +91,6 @@ class ListenedRover:
         self.shot: ShotInHand | None = None
         self.started_s = started_s
         self._initialised_s: float | None = None
-        self._sky_s = 0.0
         self._reference_id: str | None = None
 
     def take(
@@ -120,9 +118,8 @@ class ListenedRover:
                 full.append(self._handed_over(self.shot))
         for first, second in self.reader.second_talkers():
             self.watch.note_second_talker(first, second)
-        if rows and host_s - self._sky_s >= _SKY_EVERY_S:
-            self._sky_s = host_s
-            self.seen.add(self._sky.in_view())
+        if rows:
+            self.seen.look(self._sky.in_view(), host_s)
         return rows, full, happened
 
     def _note_initialisation(self, before: int, host_s: float) -> None:

@@ -8,13 +8,15 @@ import uuid
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
 from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference
 from openstake.core.limits import LEAST_GAP_S
 from openstake.core.rtk.rover import RoverEvent, RoverState
-from openstake.core.sky.obstruction import Cell
+from openstake.core.sky.obstruction import Cell, SeenSky
+from openstake.live.ephemerides import HeardEphemerides
 from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.flood import MOST_EPOCHS_PER_S
 from openstake.live.network import Outside
@@ -22,6 +24,7 @@ from openstake.live.rawfile import Place, RawFile
 from openstake.live.rover import Address, Finisher, ListenedRover, ReceivedEpoch, ShotInHand, ShotRequest
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
+from openstake.wire.rtcm3.ephemeris import EPHEMERIS_NUMBERS
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.recent import RecentStream
 
@@ -42,6 +45,9 @@ class Sink(Protocol):
 
     def reference(self, session_id: str, reference_id: str, station: StationReference, place: Place) -> None:
         """Keep a base reference under its id."""
+
+    def ephemeris(self, session_id: str, number: int, payload: bytes) -> None:
+        """Keep a broadcast ephemeris that the base sent, as it was heard."""
 
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         """Log that a feed changed its state."""
@@ -133,12 +139,14 @@ class RunningSession:
         raw_dir.mkdir(parents=True, exist_ok=True)
         self._frames = FrameReader()
         self._recent, self._own_epochs, self._own_sky = RecentStream(), EpochReader(), SkyReader()
+        self._own_seen = SeenSky()
         self._own: deque[Epoch] = deque(maxlen=RECEIVER_EPOCHS)
         self._reference: StationReference | None = None
         self._reference_id: str | None = None
         self._references: dict[StationReference, str] = {}
         self._settled = True
         self._sizes: dict[str, tuple[float, ObservableSet]] = {}
+        self._ephemerides = HeardEphemerides()
         self._pending: deque[tuple[str, ReceivedEpoch]] = deque()
         self._lost = 0
         self._noted: deque[Callable[[], None]] = deque()
@@ -223,6 +231,19 @@ class RunningSession:
                 frames=self._frames.frames,
                 bad_crc=self._frames.bad_crc,
             )
+
+    def obstructed(self, base: bool) -> tuple[Cell, ...]:
+        """Return the pieces of the sky in which the base's own receiver, or the first rover, listed satellites and heard nothing."""
+        with self._lock:
+            rover = self.rover()
+            seen = self._own_seen if base else rover.seen if rover is not None else None
+            return () if seen is None else seen.obstructed()
+
+    def in_view(self, rover_id: str | None = None) -> tuple[InView, ...] | None:
+        """Return what a rover lists now; None where it is not heard."""
+        with self._lock:
+            rover = self.rover(rover_id)
+            return None if rover is None or not self.moment(rover.id).rover_is_heard else rover.in_view()
 
     def time_was_let_pass(self) -> None:
         """Begin anew to count what of the base's stream arrives: nobody listened in between."""
@@ -325,6 +346,7 @@ class RunningSession:
         with self._lock:
             self._own_sky.feed(data)
             self._own.extend(fresh)
+            self._own_seen.look(self._own_sky.in_view(), host_s)
         if fresh:
             self._on_change(self)
 
@@ -336,6 +358,9 @@ class RunningSession:
                 self._sizes[held.constellation] = (host_s, held)
             elif isinstance(held, StationReference):
                 self._take_reference(held, self._base_raw.place(frame.offset))
+            elif frame.number in EPHEMERIS_NUMBERS and self._ephemerides.is_new(frame.payload, host_s):
+                number, payload = frame.number, bytes(frame.payload)
+                self._noted.append(partial(self._sink.ephemeris, self.id, number, payload))
 
     def _take_reference(self, station: StationReference, place: Place) -> None:
         """Take a station message: the first, a repeated or a changed one.

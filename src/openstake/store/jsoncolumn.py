@@ -23,6 +23,7 @@ from openstake.core.describe import typed
 from openstake.core.geodesy.frames import FrameDefinition
 from openstake.core.localfit.choice import FitChoice, choice_of
 from openstake.core.localfit.kept import AppliedFit, redundancy_of_old
+from openstake.core.sky.skyline import Skyline, skyline_of
 
 
 def write(value: object) -> str:
@@ -102,7 +103,16 @@ def _read_applied(text: str) -> AppliedFit:
     return found
 
 
+def _read_skyline(text: str) -> Skyline:
+    return skyline_of([(float(azimuth), float(elevation)) for azimuth, elevation in json.loads(text)])
+
+
+def _write_skyline(skyline: Skyline) -> str:
+    return json.dumps(list(zip(skyline.azimuths_deg, skyline.elevations_deg, strict=True)))
+
+
 FRAME = JsonText(_read_frame, write_frame)
+SKYLINE = JsonText(_read_skyline, _write_skyline)
 FIT_CHOICE = JsonText(_read_choice)
 APPLIED_FIT = JsonText(_read_applied)
 

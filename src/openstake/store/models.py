@@ -21,7 +21,10 @@ from openstake.core.localfit.choice import FitChoice
 from openstake.core.localfit.kept import AppliedFit, FitResult
 from openstake.core.shot import ShotSettings
 from openstake.core.shot_series import FieldTestSettled, TurnSettled
-from openstake.store.jsoncolumn import APPLIED_FIT, DOCUMENT, FIT_CHOICE, FRAME, json_of, settings_of
+from openstake.core.sky.against import SkyCompared
+from openstake.core.sky.photo import PhotoAim
+from openstake.core.sky.skyline import Skyline
+from openstake.store.jsoncolumn import APPLIED_FIT, DOCUMENT, FIT_CHOICE, FRAME, SKYLINE, json_of, settings_of
 
 # Tables in which a job has one line: the first rows of two crews disagree like any two that replace one row.
 ONE_LINE_A_JOB = ("job_settings", "shot_settings", "check_settings", "fit_chosen", "fit_applied", "budget_settings")
@@ -685,6 +688,60 @@ class BenchTest(Base):
     id: Mapped[str] = _key()
     job_id: Mapped[str | None] = mapped_column(ForeignKey("job.id"), index=True)
     data: Mapped[BenchRecord] = mapped_column(json_of(BenchRecord))
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class ElementFile(Base):
+    """A file of satellites' elements as it was loaded, byte for byte; `kind` is what it holds.  `withdrawn`: not used by its latest row."""
+
+    __tablename__ = "element_file"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    kind: Mapped[str] = mapped_column(String(16))
+    imported_id: Mapped[str] = mapped_column(ForeignKey("imported_file.id"))
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("element_file.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class HeardEphemeris(Base):
+    """A broadcast ephemeris out of a base's own stream: the message's `number` (RTCM 3) and its payload as it was heard."""
+
+    __tablename__ = "heard_ephemeris"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
+    number: Mapped[int] = mapped_column(Integer)
+    payload: Mapped[bytes] = mapped_column(LargeBinary)
+    heard_s: Mapped[float] = mapped_column(Float)
+
+
+class SkylineRow(Base):
+    """What hides the sky from a mark, as corners of a line; `origin` says where it came from, `photo` what lay under it when it was drawn.
+
+    A line that is changed or taken back is a new row; one without corners hides nothing.
+    """
+
+    __tablename__ = "skyline"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
+    data: Mapped[Skyline] = mapped_column(SKYLINE)
+    origin: Mapped[str] = mapped_column(String(16))
+    photo: Mapped[PhotoAim | None] = mapped_column(json_of(PhotoAim))
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("skyline.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class SkyCheck(Base):
+    """The sky that was expected held against what was seen: `data` is what came of it, with what it rested on."""
+
+    __tablename__ = "sky_check"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"))
+    data: Mapped[SkyCompared] = mapped_column(json_of(SkyCompared))
     created_s: Mapped[float] = mapped_column(Float)
 
 

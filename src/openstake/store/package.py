@@ -44,6 +44,8 @@ FORM = 2
 # The form that 0.11.0 to 0.13.0 wrote: no hashes of tables, joined rows among the others, no table of time passed before 0.12.0.
 _FORM_1 = 1
 _NOT_IN_FORM_1 = "time_passed"
+# Tables younger than the form: a package of an older version has none of them.
+_ADDED = frozenset({"element_file", "heard_ephemeris", "skyline", "sky_check"})
 # What its rows lack, and how it is told: as the migration 0015 does.
 _FILLED_IN_FORM_1: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "fit_chosen": lambda row: {"undid": str(row.get("words")).startswith("undone: ")}
@@ -448,8 +450,8 @@ class Opened:
         told = {f"files/{file.path}" for file in self.package.files}
         held = {name for name in self._names if name.startswith("files/")}
         expected = {*tables(), LINKS, PARENTS}
-        if self.package.form == _FORM_1 and f"tables/{_NOT_IN_FORM_1}.jsonl" not in self._names:
-            expected.remove(_NOT_IN_FORM_1)
+        may_lack = _ADDED | {_NOT_IN_FORM_1} if self.package.form == _FORM_1 else _ADDED
+        expected -= {name for name in may_lack if f"tables/{name}.jsonl" not in self._names}
         if told != held or set(self._names) - told - {MANIFEST} != {f"tables/{name}.jsonl" for name in expected}:
             raise FileError(f"What {MANIFEST} names is not what this package holds. Nothing was unpacked.")
         if self.package.form == FORM and self.package.hashes.keys() != expected:

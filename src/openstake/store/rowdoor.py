@@ -22,6 +22,8 @@ from openstake.core.kit.gear import GEAR, METHODS
 from openstake.core.kit.profile import ROLES
 from openstake.core.limits import HIGHEST_ANTENNA_M, LARGEST_STATION_ID, LONGEST_MEASURE_M
 from openstake.core.mark import HEIGHT_KINDS
+from openstake.core.sky.skyline import SKYLINE_ORIGINS
+from openstake.wire.elements import ELEMENT_KINDS
 from openstake.wire.pictures import KINDS
 
 Row = dict[str, Any]
@@ -49,6 +51,7 @@ _RANGES: tuple[tuple[str, float, float], ...] = (
     (r"\w+_m2", -1e14, 1e14),
     (r"station_id", -1, 16 * LARGEST_STATION_ID),
     (r"(sequence|raw_offset)", 0, float(1 << 50)),
+    (r"number", 0, 4095),
     (r"(n|epochs|used|satellites|quality|version)", 0, 1e8),
     (r"(pdop|hdop|vdop|effective_n)", 0.0, 1e9),
 )
@@ -71,6 +74,8 @@ _CHOICES: Mapping[str, tuple[str, ...]] = {
     "shot_series.kind": ("pole turn", "field test"),
     "gear.kind": tuple(GEAR),
     "profile.role": tuple(ROLES),
+    "element_file.kind": ELEMENT_KINDS,
+    "skyline.origin": SKYLINE_ORIGINS,
     "photo.media_type": tuple(kind.media_type for kind in KINDS.values()),
 }
 # Texts that name something: never empty, and no two of a table that look alike are written differently.

@@ -225,9 +225,9 @@ CREATE TABLE "mark" (
 	check_only BOOLEAN DEFAULT 0 NOT NULL, 
 	withdrawn BOOLEAN DEFAULT 0 NOT NULL, 
 	PRIMARY KEY (id), 
-	FOREIGN KEY(job_id) REFERENCES job (id), 
+	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES mark (id), 
-	UNIQUE (replaces_id)
+	FOREIGN KEY(job_id) REFERENCES job (id)
 );
 CREATE INDEX ix_mark_job_id ON mark (job_id);
 CREATE TABLE gear (
@@ -284,8 +284,8 @@ CREATE TABLE setup (
 	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES setup (id)
 );
-CREATE INDEX ix_setup_job_id ON setup (job_id);
 CREATE INDEX ix_setup_line_id ON setup (line_id);
+CREATE INDEX ix_setup_job_id ON setup (job_id);
 CREATE TABLE photo (
 	id VARCHAR(36) NOT NULL, 
 	setup_id VARCHAR(36) NOT NULL, 
@@ -323,8 +323,8 @@ CREATE TABLE position_average (
 	FOREIGN KEY(mark_id) REFERENCES mark (id), 
 	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id)
 );
-CREATE INDEX ix_position_average_mark_id ON position_average (mark_id);
 CREATE INDEX ix_position_average_job_id ON position_average (job_id);
+CREATE INDEX ix_position_average_mark_id ON position_average (mark_id);
 CREATE TABLE average_epoch (
 	average_id VARCHAR(36) NOT NULL, 
 	n INTEGER NOT NULL, 
@@ -417,12 +417,12 @@ CREATE TABLE "shot" (
 	initialised_s FLOAT, 
 	tilt VARCHAR(8) DEFAULT '' NOT NULL, 
 	PRIMARY KEY (id), 
-	FOREIGN KEY(mark_id) REFERENCES mark (id), 
-	FOREIGN KEY(occupation_id) REFERENCES occupation (id), 
+	FOREIGN KEY(reference_id) REFERENCES reference (id), 
 	FOREIGN KEY(listening_id) REFERENCES listening (id), 
 	FOREIGN KEY(job_id) REFERENCES job (id), 
-	FOREIGN KEY(reference_id) REFERENCES reference (id), 
-	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id)
+	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id), 
+	FOREIGN KEY(occupation_id) REFERENCES occupation (id), 
+	FOREIGN KEY(mark_id) REFERENCES mark (id)
 );
 CREATE INDEX ix_shot_occupation_id ON shot (occupation_id);
 CREATE TRIGGER shot_no_delete BEFORE DELETE ON shot BEGIN SELECT RAISE(ABORT, 'shot rows are never changed'); END;
@@ -579,8 +579,8 @@ CREATE TABLE fit_mark (
 	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES fit_mark (id)
 );
-CREATE INDEX ix_fit_mark_line_id ON fit_mark (line_id);
 CREATE INDEX ix_fit_mark_job_id ON fit_mark (job_id);
+CREATE INDEX ix_fit_mark_line_id ON fit_mark (line_id);
 CREATE TABLE fit_shot (
 	id VARCHAR(36) NOT NULL, 
 	job_id VARCHAR(36) NOT NULL, 
@@ -770,4 +770,67 @@ CREATE TRIGGER time_passed_no_update BEFORE UPDATE ON time_passed BEGIN SELECT R
 CREATE TRIGGER time_passed_no_delete BEFORE DELETE ON time_passed BEGIN SELECT RAISE(ABORT, 'time_passed rows are never changed'); END;
 CREATE TRIGGER fit_chosen_no_update BEFORE UPDATE ON fit_chosen BEGIN SELECT RAISE(ABORT, 'fit_chosen rows are never changed'); END;
 CREATE INDEX ix_shot_job_created ON shot (job_id, created_s, id);
-INSERT INTO alembic_version VALUES ('0016');
+CREATE TABLE element_file (
+	id VARCHAR(36) NOT NULL, 
+	job_id VARCHAR(36) NOT NULL, 
+	name VARCHAR(200) NOT NULL, 
+	kind VARCHAR(16) NOT NULL, 
+	imported_id VARCHAR(36) NOT NULL, 
+	withdrawn BOOLEAN NOT NULL, 
+	replaces_id VARCHAR(36), 
+	created_s FLOAT NOT NULL, 
+	PRIMARY KEY (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(imported_id) REFERENCES imported_file (id), 
+	UNIQUE (replaces_id), 
+	FOREIGN KEY(replaces_id) REFERENCES element_file (id)
+);
+CREATE INDEX ix_element_file_job_id ON element_file (job_id);
+CREATE TABLE heard_ephemeris (
+	id VARCHAR(36) NOT NULL, 
+	job_id VARCHAR(36) NOT NULL, 
+	listening_id VARCHAR(36) NOT NULL, 
+	number INTEGER NOT NULL, 
+	payload BLOB NOT NULL, 
+	heard_s FLOAT NOT NULL, 
+	PRIMARY KEY (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(listening_id) REFERENCES listening (id)
+);
+CREATE INDEX ix_heard_ephemeris_job_id ON heard_ephemeris (job_id);
+CREATE TABLE skyline (
+	id VARCHAR(36) NOT NULL, 
+	job_id VARCHAR(36) NOT NULL, 
+	mark_id VARCHAR(36) NOT NULL, 
+	data TEXT NOT NULL, 
+	origin VARCHAR(16) NOT NULL, 
+	photo TEXT, 
+	replaces_id VARCHAR(36), 
+	created_s FLOAT NOT NULL, 
+	PRIMARY KEY (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(mark_id) REFERENCES mark (id), 
+	UNIQUE (replaces_id), 
+	FOREIGN KEY(replaces_id) REFERENCES skyline (id)
+);
+CREATE INDEX ix_skyline_job_id ON skyline (job_id);
+CREATE TABLE sky_check (
+	id VARCHAR(36) NOT NULL, 
+	job_id VARCHAR(36) NOT NULL, 
+	occupation_id VARCHAR(36) NOT NULL, 
+	data TEXT NOT NULL, 
+	created_s FLOAT NOT NULL, 
+	PRIMARY KEY (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(occupation_id) REFERENCES occupation (id)
+);
+CREATE INDEX ix_sky_check_job_id ON sky_check (job_id);
+CREATE TRIGGER element_file_no_update BEFORE UPDATE ON element_file BEGIN SELECT RAISE(ABORT, 'element_file rows are never changed'); END;
+CREATE TRIGGER element_file_no_delete BEFORE DELETE ON element_file BEGIN SELECT RAISE(ABORT, 'element_file rows are never changed'); END;
+CREATE TRIGGER heard_ephemeris_no_update BEFORE UPDATE ON heard_ephemeris BEGIN SELECT RAISE(ABORT, 'heard_ephemeris rows are never changed'); END;
+CREATE TRIGGER heard_ephemeris_no_delete BEFORE DELETE ON heard_ephemeris BEGIN SELECT RAISE(ABORT, 'heard_ephemeris rows are never changed'); END;
+CREATE TRIGGER skyline_no_update BEFORE UPDATE ON skyline BEGIN SELECT RAISE(ABORT, 'skyline rows are never changed'); END;
+CREATE TRIGGER skyline_no_delete BEFORE DELETE ON skyline BEGIN SELECT RAISE(ABORT, 'skyline rows are never changed'); END;
+CREATE TRIGGER sky_check_no_update BEFORE UPDATE ON sky_check BEGIN SELECT RAISE(ABORT, 'sky_check rows are never changed'); END;
+CREATE TRIGGER sky_check_no_delete BEFORE DELETE ON sky_check BEGIN SELECT RAISE(ABORT, 'sky_check rows are never changed'); END;
+INSERT INTO alembic_version VALUES ('0017');

@@ -11,6 +11,9 @@ import warnings
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
+
 from openstake.core.errors import FileError
 
 if TYPE_CHECKING:
@@ -69,6 +72,26 @@ def written_anew(content: bytes, name: str) -> tuple[bytes, Kind]:
     except (OSError, ValueError):
         raise _not_whole(name) from None
     return out.getvalue(), kind
+
+
+def size_of(content: bytes, name: str) -> tuple[int, int]:
+    """Return a picture's width and height in pixels; FileError as for `kind_of`."""
+    image, _ = _opened(content, name)
+    return image.width, image.height
+
+
+def pixels_of(content: bytes, name: str) -> NDArray[np.uint8]:
+    """Return a picture's pixels, shape (height, width, 3); FileError as for `kind_of`."""
+    return np.asarray(_decoded(content, name)[0].convert("RGB"))
+
+
+def webp_of(pixels: NDArray[np.uint8]) -> bytes:
+    """Return pixels with their opacity, shape (height, width, 4), as a WebP picture."""
+    from PIL import Image
+
+    out = io.BytesIO()
+    Image.fromarray(pixels, "RGBA").save(out, "WEBP", quality=70)
+    return out.getvalue()
 
 
 def _format_of(kind: Kind) -> str:

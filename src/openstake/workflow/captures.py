@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from openstake.core.errors import FileError, InputError
 from openstake.core.evidence import Epoch, StationReference, Status
@@ -21,15 +19,11 @@ from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.summary import StreamSummary
+from openstake.wire.textlines import lines_in
 
 _PIECE_BYTES = 1 << 16
 # A capture without one whole frame or sentence in this much is none: reading on would only cost time.
 _PATIENCE_BYTES = 4 << 20
-
-MOST_TEXT_BYTES = 256 << 20
-_UNPACKED_BYTES = 1 << 20
-_LONGEST_LINE = 1 << 16
-_BYTE_ORDER_MARK = b"\xef\xbb\xbf"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -365,38 +359,5 @@ def log_findings(summary: LogSummary, reader: EpochReader, without_separation: i
 
 
 def lines_of(path: Path) -> Iterator[str]:
-    """Yield the lines of a text file, unpacked where it is packed by gzip, in flat memory.
-
-    FileError where it cannot be read, is too large or has a line that no text has.
-    """
-    rest, total = b"", 0
-    for piece in _unpacked(path):
-        if not total:
-            piece = piece.removeprefix(_BYTE_ORDER_MARK)
-        total += len(piece)
-        if total > MOST_TEXT_BYTES:
-            raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
-        *whole, rest = (rest + piece).split(b"\n")
-        if len(rest) > _LONGEST_LINE:
-            raise FileError(f"{path} has a line of more than {_LONGEST_LINE} characters: it is not a RINEX file.")
-        yield from (line.rstrip(b"\r").decode("latin-1") for line in whole)
-    if rest:
-        yield rest.decode("latin-1")
-
-
-def _unpacked(path: Path) -> Iterator[bytes]:
-    unpack: Any = None
-    for number, piece in enumerate(pieces(path)):
-        if number == 0 and piece[:2] == b"\x1f\x8b":
-            unpack = zlib.decompressobj(wbits=31)
-        if unpack is None:
-            yield piece
-            continue
-        try:
-            while piece:
-                yield unpack.decompress(piece, _UNPACKED_BYTES)
-                piece = unpack.unconsumed_tail
-        except zlib.error:
-            raise FileError(f"{path} is packed by gzip and damaged.") from None
-    if unpack is not None and not unpack.eof:
-        raise FileError(f"{path} is packed by gzip and damaged.")
+    """Yield the lines of a text file, unpacked where it is packed; FileError where it is none."""
+    return lines_in(pieces(path), str(path))

@@ -16,7 +16,7 @@ from openstake.live.repeated_events import Folding
 from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
-from openstake.store.models import Listening, Occupation, Reference
+from openstake.store.models import HeardEphemeris, Listening, Occupation, Reference
 from openstake.store.records.bases import further_rovers, listening_of, running_occupations
 from openstake.store.records.epochs import add_epochs, epoch_columns
 from openstake.workflow.command import carry_out
@@ -83,6 +83,10 @@ class StoreSink:
             )
 
         self._context.database.write(work)
+
+    def ephemeris(self, session_id: str, number: int, payload: bytes) -> None:
+        row = HeardEphemeris(job_id=self._job_id, listening_id=session_id, number=number, payload=payload, heard_s=self._now())
+        self._context.database.write(lambda session: session.add(row))
 
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         if status.state in (FeedState.CONNECTING, FeedState.CONNECTED):

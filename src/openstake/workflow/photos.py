@@ -41,7 +41,7 @@ class PhotoView:
 
 def keep_photo(
     context: Context, job_id: str, name: str, content: bytes, owner: Callable[[Session, JobNow, float], tuple[str, str]]
-) -> None:
+) -> PhotoView:
     """Attach a photo (JPEG, PNG, WebP or GIF, at most 8 MB) to what `owner` names: its id, and what it is called in a sentence.
 
     Its pixels are kept, and nothing else that was in the file.
@@ -63,14 +63,15 @@ def keep_photo(
         finally:
             draft.unlink(missing_ok=True)
 
-    def work(tx: Transaction) -> None:
+    def work(tx: Transaction) -> PhotoView:
         owner_id, called = owner(tx.session, tx.job, tx.now_s)
         row = tx.add(
             Photo(owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=tx.now_s)
         )
         tx.tell("photo", f"Photo {row.name} attached to {called}.", photo=row.id, sha256=digest)
+        return PhotoView(row.id, row.name, row.created_s)
 
-    carry_out(context, job_id, work)
+    return carry_out(context, job_id, work)
 
 
 def photos_of(session: Session, owner_ids: Collection[str]) -> dict[str, list[PhotoView]]:

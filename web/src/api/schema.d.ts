@@ -2238,6 +2238,193 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sky": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what base and rover see over a day, and how good it is hour by hour. */
+        get: operations["get__api_jobs_{job_id}_sky"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/aim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say where a photo looks, out of two directions and the horizon in it. */
+        post: operations["post__api_jobs_{job_id}_sky_aim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold the expected sky against what is seen, and keep what came of it. */
+        post: operations["post__api_jobs_{job_id}_sky_compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a file of satellites' elements into the job: RINEX navigation, SP3, TLE or OMM. */
+        post: operations["post__api_jobs_{job_id}_sky_elements"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/elements/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Use a file of elements no more. */
+        delete: operations["delete__api_jobs_{job_id}_sky_elements_{file_id}"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/kp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write the planetary index Kp into the Book, with what it means. */
+        post: operations["post__api_jobs_{job_id}_sky_kp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/photos/{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Attach a photo of the sky over a mark, sent as it is (application/octet-stream). */
+        post: operations["post__api_jobs_{job_id}_sky_photos_{mark_id}"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the sky that is expected now beside what is sent, heard and used, and the masks beside each other. */
+        get: operations["get__api_jobs_{job_id}_sky_seen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/skyline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the skyline of a mark in place of the one before. */
+        post: operations["post__api_jobs_{job_id}_sky_skyline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/skyline/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put the skyline that stood before back. */
+        post: operations["post__api_jobs_{job_id}_sky_skyline_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky/under": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a photo as it lies under the panorama. */
+        get: operations["get__api_jobs_{job_id}_sky_under"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/stand": {
         parameters: {
             query?: never;
@@ -2777,6 +2964,32 @@ export interface components {
             words: string;
         };
         /**
+         * AimFound
+         * @description Where a photo looks, and in words.
+         */
+        AimFound: {
+            aim: components["schemas"]["PhotoAim"];
+            /** Words */
+            words: string;
+        };
+        /**
+         * AimRequest
+         * @description Two directions in a photo, in any order, and how far from its top the horizon lies.
+         */
+        AimRequest: {
+            first: components["schemas"]["Clicked"];
+            /** Horizon Y */
+            horizon_y: number;
+            /** Photo Id */
+            photo_id: string;
+            second: components["schemas"]["Clicked"];
+            /**
+             * Sweep
+             * @default false
+             */
+            sweep?: boolean;
+        };
+        /**
          * AirMessage
          * @description One message in the air: its number, what it holds, how often it comes, its bytes with frames, and its share of the load.
          */
@@ -2872,6 +3085,28 @@ export interface components {
             refused: string[];
             /** Satellites */
             satellites: number;
+        };
+        /**
+         * Arc
+         * @description A satellite's way over the rover's sky while it is up: degrees a step from `first` on, and who sees it: a letter a step.
+         *
+         *     `c` base and rover, `b` and `r` one of them alone, `n` neither.
+         */
+        Arc: {
+            /** Azimuths Deg */
+            azimuths_deg: number[];
+            /** Constellation */
+            constellation: string;
+            /** Elevations Deg */
+            elevations_deg: number[];
+            /** First */
+            first: number;
+            /** Healthy */
+            healthy: boolean;
+            /** Satellite */
+            satellite: string;
+            /** Seen By */
+            seen_by: string;
         };
         /**
          * ArpPlace
@@ -3268,7 +3503,7 @@ export interface components {
              * Group
              * @default
              */
-            group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit") | "";
+            group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit" | "sky") | "";
             /**
              * Text
              * @default
@@ -3316,6 +3551,10 @@ export interface components {
              *       {
              *         "group": "kit",
              *         "words": "kit and link"
+             *       },
+             *       {
+             *         "group": "sky",
+             *         "words": "sky"
              *       }
              *     ]
              */
@@ -4000,6 +4239,18 @@ export interface components {
             would_tell: string;
         };
         /**
+         * Clicked
+         * @description A place in a photo, parts of its width and height from left and top, and its azimuth as typed (degrees from true north).
+         */
+        Clicked: {
+            /** Azimuth */
+            azimuth: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Closing
          * @description What is to be done at the end of a day, in order; `due` counts what is left.
          */
@@ -4065,6 +4316,17 @@ export interface components {
             one: string;
             /** Other */
             other: string;
+        };
+        /**
+         * CompareSky
+         * @description On which mark the rover stands while its sky is compared.
+         */
+        CompareSky: {
+            /**
+             * Rover Mark Id
+             * @default
+             */
+            rover_mark_id?: string;
         };
         /**
          * Connected
@@ -4294,6 +4556,16 @@ export interface components {
             scope?: "shot" | "later" | "set-up" | "together";
         };
         /**
+         * CountOf
+         * @description How many satellites of a constellation are in common, a number a step.
+         */
+        CountOf: {
+            /** Constellation */
+            constellation: string;
+            /** Counts */
+            counts: number[];
+        };
+        /**
          * CrewsDiffer
          * @description A value that two crews replaced: `id` is the row that stands for both, `values` what each has, the one in use first.
          */
@@ -4445,6 +4717,33 @@ export interface components {
             words: string;
         };
         /**
+         * DrawSkyline
+         * @description A skyline of a mark, its corners in degrees; `replaces_id` is the line that was looked at, None where there was none.
+         *
+         *     No corners: nothing hides the sky.  `photo` is what lay under it.
+         */
+        DrawSkyline: {
+            /** Azimuths Deg */
+            azimuths_deg: number[];
+            /** Elevations Deg */
+            elevations_deg: number[];
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Origin
+             * @default drawn
+             * @enum {string}
+             */
+            origin?: "drawn" | "seen";
+            /** @default null */
+            photo?: components["schemas"]["PhotoAim"] | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+        };
+        /**
          * DropMeasure
          * @description A measure that is not used any more.
          */
@@ -4511,6 +4810,42 @@ export interface components {
             bases: components["schemas"]["EarlierBase"][];
         };
         /**
+         * ElementFileShown
+         * @description A file of elements that is used.
+         */
+        ElementFileShown: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ElementsLoaded
+         * @description What a file brought, in words.
+         */
+        ElementsLoaded: {
+            /** Words */
+            words: string;
+        };
+        /**
+         * ElementsShown
+         * @description What orbits come from; `nominal`: to practise, and every picture says so.
+         */
+        ElementsShown: {
+            /** Files */
+            files: components["schemas"]["ElementFileShown"][];
+            /** Heard */
+            heard: number;
+            /** Nominal */
+            nominal: boolean;
+            /** Satellites */
+            satellites: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Ellipse95
          * @description The ellipse that holds 95 % of horizontal errors: semi-axes in metres, azimuth of the major one from grid north.
          */
@@ -4532,6 +4867,24 @@ export interface components {
              * @default
              */
             session_id?: string;
+        };
+        /**
+         * EndUnder
+         * @description One end under its sky; `mark_id` None: it stands in the job's middle, and nothing can be drawn there.
+         */
+        EndUnder: {
+            /** Constellations */
+            constellations: string[];
+            /** Mark Id */
+            mark_id: string | null;
+            /** Mask Deg */
+            mask_deg: number;
+            /** Name */
+            name: string;
+            offered: components["schemas"]["SkylineOffered"] | null;
+            /** Profile */
+            profile: string;
+            skyline: components["schemas"]["SkylineShown"];
         };
         /**
          * Events
@@ -5639,7 +5992,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit";
+            group: "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit" | "sky";
             /** Words */
             words: string;
         };
@@ -5950,6 +6303,42 @@ export interface components {
             variance_factor: number | null;
         };
         /**
+         * Hours
+         * @description The day in columns, a value a step; None where the satellites in common give no position.
+         */
+        Hours: {
+            /** By Constellation */
+            by_constellation: components["schemas"]["CountOf"][];
+            /** Common */
+            common: number[];
+            /** Good */
+            good: components["schemas"]["HoursOf"][];
+            /** Hdop */
+            hdop: (number | null)[];
+            /** Horizontal 95 M */
+            horizontal_95_m: (number | null)[];
+            /** Pdop */
+            pdop: (number | null)[];
+            /** Poor */
+            poor: components["schemas"]["HoursOf"][];
+            /** Quality */
+            quality: ("good" | "fair" | "poor")[];
+            /** Vdop */
+            vdop: (number | null)[];
+            /** Vertical 95 M */
+            vertical_95_m: (number | null)[];
+        };
+        /**
+         * HoursOf
+         * @description A stretch of hours, Unix seconds.
+         */
+        HoursOf: {
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+        };
+        /**
          * ImprovementShown
          * @description A way to what is needed: what to do, and what it gives at 95 %.
          */
@@ -6020,6 +6409,18 @@ export interface components {
             practice: boolean;
             /** Rovers */
             rovers: components["schemas"]["RoverListed"][];
+        };
+        /**
+         * Ionosphere
+         * @description The ionosphere by the coefficients of the elements, metres on L1, a value a step; empty columns where there are no coefficients.
+         */
+        Ionosphere: {
+            /** Between M */
+            between_m: number[];
+            /** Overhead M */
+            overhead_m: number[];
+            /** Words */
+            words: string;
         };
         /**
          * JobChanged
@@ -6246,6 +6647,22 @@ export interface components {
             items: components["schemas"]["GearView"][];
         };
         /**
+         * KpSaid
+         * @description What an index means, in words.
+         */
+        KpSaid: {
+            /** Words */
+            words: string;
+        };
+        /**
+         * KpTyped
+         * @description The planetary index Kp as it was read somewhere: 0 to 9.
+         */
+        KpTyped: {
+            /** Kp */
+            kp: string;
+        };
+        /**
          * Lean
          * @description How far the top of a pole is off its foot, metres, and to which side, degrees clockwise from the side of its label.
          *
@@ -6429,6 +6846,8 @@ export interface components {
         /**
          * LinkView
          * @description The pair sheets of the job's base with its rovers, and the load of what it sends.
+         *
+         *     `satellites` are those that the load is of, `satellites_words` say where they come from.
          */
         LinkView: {
             air: components["schemas"]["Load"] | null;
@@ -6440,6 +6859,8 @@ export interface components {
             pairs: components["schemas"]["Pair"][];
             /** Satellites */
             satellites: string;
+            /** Satellites Words */
+            satellites_words: string;
             /** Signals */
             signals: number;
         };
@@ -6615,6 +7036,16 @@ export interface components {
             up_m: number | null;
         };
         /**
+         * MarkUnder
+         * @description A mark that an end may stand on.
+         */
+        MarkUnder: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * MarkVersion
          * @description What a mark was, and why it was changed to that.
          */
@@ -6718,6 +7149,16 @@ export interface components {
              * @default false
              */
             withdrawn?: boolean;
+        };
+        /**
+         * MaskRow
+         * @description An elevation mask or the lowest satellite beside it, degrees; None where it is not known.
+         */
+        MaskRow: {
+            /** Degrees */
+            degrees: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * MeanHeightView
@@ -6949,10 +7390,15 @@ export interface components {
         };
         /**
          * Morning
-         * @description The morning in order, how long it takes altogether, and what comes first of what does not hold by itself.
+         * @description The morning in order, how long it takes altogether, what comes first of what does not hold by itself, the hours of the sky.
          */
         Morning: {
             first: components["schemas"]["MorningItem"];
+            /**
+             * Hours
+             * @default
+             */
+            hours: string;
             /** Items */
             items: components["schemas"]["MorningItem"][];
             /** Minutes */
@@ -7551,6 +7997,24 @@ export interface components {
         PeopleRequest: {
             /** Names */
             names: string[];
+        };
+        /**
+         * PhotoAim
+         * @description Where a photo's middle looks (azimuth, pitch) and how wide the picture is, degrees; `aspect` is its height over its width.
+         */
+        PhotoAim: {
+            /** Aspect */
+            aspect: number;
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Photo Id */
+            photo_id: string;
+            /** Pitch Deg */
+            pitch_deg: number;
+            /** Sweep */
+            sweep: boolean;
+            /** Width Deg */
+            width_deg: number;
         };
         /**
          * PhotoQuery
@@ -8642,6 +9106,40 @@ export interface components {
             to_s: number;
         };
         /**
+         * SatelliteAgainst
+         * @description A satellite as it is expected and as it is seen; degrees at the rover.
+         *
+         *     `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.  `cause`
+         *     says why it is not used: what is expected of it, or what is missing; `unexpected` in words where something hides it and it is seen.
+         */
+        SatelliteAgainst: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "" | "edge" | "mask" | "skyline" | "health" | "profile" | "not sent" | "not heard" | "not used";
+            /** Constellation */
+            constellation: string;
+            /** Elevation Deg */
+            elevation_deg: number;
+            /** Expected */
+            expected: boolean;
+            /** Heard */
+            heard: boolean | null;
+            /** Satellite */
+            satellite: string;
+            /** Sent */
+            sent: boolean | null;
+            /** Unexpected */
+            unexpected: string;
+            /** Used */
+            used: boolean | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * SatelliteUse
          * @description A satellite in the rover's sky: degrees, C/N0 in dB-Hz; `sent`: by the base (None where the base is not heard).
          *
@@ -8786,6 +9284,17 @@ export interface components {
             page: string;
             /** Words */
             words: string;
+        };
+        /**
+         * SeenQuery
+         * @description On which mark the rover stands; the base stands where it was started.
+         */
+        SeenQuery: {
+            /**
+             * Rover Mark Id
+             * @default
+             */
+            rover_mark_id?: string;
         };
         /**
          * SerialPort
@@ -9294,6 +9803,158 @@ export interface components {
             words: string;
         };
         /**
+         * SkyCompared
+         * @description An expected sky held against what was seen: how many were expected at both ends and how many of those were used.
+         *
+         *     `missing` and `unexpected` are satellites; `words` say it in one line.
+         */
+        SkyCompared: {
+            /** Agrees */
+            agrees: boolean;
+            /** Expected */
+            expected: number;
+            /** Missing */
+            missing: string[];
+            under: components["schemas"]["SkyUnder"];
+            /** Unexpected */
+            unexpected: string[];
+            /** Used */
+            used: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SkyOfDay
+         * @description The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day.
+         */
+        SkyOfDay: {
+            /** Arcs */
+            arcs: components["schemas"]["Arc"][];
+            base: components["schemas"]["EndUnder"];
+            /** Baseline Words */
+            baseline_words: string;
+            /** Day */
+            day: string;
+            elements: components["schemas"]["ElementsShown"];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** From S */
+            from_s: number;
+            /** Glance */
+            glance: string;
+            hours: components["schemas"]["Hours"];
+            ionosphere: components["schemas"]["Ionosphere"];
+            /** Marks */
+            marks: components["schemas"]["MarkUnder"][];
+            /** Night */
+            night: boolean;
+            /** Now */
+            now: number | null;
+            rover: components["schemas"]["EndUnder"];
+            /** Step S */
+            step_s: number;
+            /** Steps */
+            steps: number;
+            sun: components["schemas"]["SunOf"];
+        };
+        /**
+         * SkyPhoto
+         * @description A photo of the sky over a mark; `sweep`: so wide that it must be a telephone's panorama.
+         */
+        SkyPhoto: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Sweep */
+            sweep: boolean;
+        };
+        /**
+         * SkyQuery
+         * @description Which marks base and rover stand on, which day (2026-06-17; today where none is said), and whether it is its night: noon to noon.
+         */
+        SkyQuery: {
+            /**
+             * Base Mark Id
+             * @default
+             */
+            base_mark_id?: string;
+            /**
+             * Day
+             * @default
+             */
+            day?: string;
+            /**
+             * Night
+             * @default false
+             */
+            night?: boolean;
+            /**
+             * Rover Mark Id
+             * @default
+             */
+            rover_mark_id?: string;
+        };
+        /**
+         * SkySeen
+         * @description Expected against seen, now: satellites above the rover's horizon, the highest first, how many of the expected are used, and masks.
+         *
+         *     `sky` says whose sky it is compared with; `last` is the comparison that the chain rests on, None where there is none, `last_holds` whether
+         *     skylines and masks are still what it rested on.
+         */
+        SkySeen: {
+            /** Expected */
+            expected: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            last: components["schemas"]["SkyCompared"] | null;
+            /** Last Holds */
+            last_holds: boolean;
+            /** Last S */
+            last_s: number | null;
+            /** Masks */
+            masks: components["schemas"]["MaskRow"][];
+            /** May Compare */
+            may_compare: boolean;
+            /** Satellites */
+            satellites: components["schemas"]["SatelliteAgainst"][];
+            /** Sent */
+            sent: number | null;
+            /** Sky */
+            sky: string;
+            /** Used */
+            used: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SkySeenView
+         * @description Expected against seen; where it cannot be shown, why in one sentence.
+         */
+        SkySeenView: {
+            /** Lacks */
+            lacks: string;
+            shown: components["schemas"]["SkySeen"] | null;
+        };
+        /**
+         * SkyUnder
+         * @description What an expected sky rested on: the marks of both ends, their skylines, masks and constellations.
+         */
+        SkyUnder: {
+            /** Base Mark Id */
+            base_mark_id: string;
+            /** Base Mask Deg */
+            base_mask_deg: number;
+            base_skyline: components["schemas"]["Skyline"];
+            /** Constellations */
+            constellations: string;
+            /** Rover Mark Id */
+            rover_mark_id: string;
+            /** Rover Mask Deg */
+            rover_mask_deg: number;
+            rover_skyline: components["schemas"]["Skyline"];
+        };
+        /**
          * SkyUse
          * @description The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
          *
@@ -9316,6 +9977,64 @@ export interface components {
             };
             /** Used */
             used: number;
+        };
+        /**
+         * SkyView
+         * @description The sky of a job; where it cannot be shown, why in one sentence.
+         */
+        SkyView: {
+            /** Lacks */
+            lacks: string;
+            shown: components["schemas"]["SkyOfDay"] | null;
+        };
+        /**
+         * Skyline
+         * @description Corners of a line around a place: azimuths, clockwise from true north, in order, and elevations, degrees; straight between them.
+         */
+        Skyline: {
+            /**
+             * Azimuths Deg
+             * @default []
+             */
+            azimuths_deg: number[];
+            /**
+             * Elevations Deg
+             * @default []
+             */
+            elevations_deg: number[];
+        };
+        /**
+         * SkylineOffered
+         * @description A line over what a receiver listed and did not hear, to be taken or not.
+         */
+        SkylineOffered: {
+            /** Azimuths Deg */
+            azimuths_deg: number[];
+            /** Elevations Deg */
+            elevations_deg: number[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * SkylineShown
+         * @description A skyline as it stands (`id` None: none was drawn), its corners in degrees, and what lay under it when it was drawn.
+         *
+         *     `may_undo`: another line stood there before.
+         */
+        SkylineShown: {
+            /** Azimuths Deg */
+            azimuths_deg: number[];
+            /** Elevations Deg */
+            elevations_deg: number[];
+            /** Id */
+            id: string | null;
+            /** May Undo */
+            may_undo: boolean;
+            /** Origin */
+            origin: ("drawn" | "seen") | null;
+            photo: components["schemas"]["PhotoAim"] | null;
+            /** Words */
+            words: string;
         };
         /**
          * SolutionChoice
@@ -9825,6 +10544,18 @@ export interface components {
             rover_url: string | null;
             /** Station Id */
             station_id: number;
+        };
+        /**
+         * SunOf
+         * @description Sunrise and sunset of the day shown, Unix seconds (None: it does not), and in words.
+         */
+        SunOf: {
+            /** Rise S */
+            rise_s: number | null;
+            /** Set S */
+            set_s: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * Suspected
@@ -10397,6 +11128,35 @@ export interface components {
             poles: string[];
             /** Turned */
             turned: components["schemas"]["PoleTurned"][];
+        };
+        /**
+         * UnderQuery
+         * @description A photo and where it looks, as in `PhotoAim`.
+         */
+        UnderQuery: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Photo Id */
+            photo_id: string;
+            /** Pitch Deg */
+            pitch_deg: number;
+            /**
+             * Sweep
+             * @default false
+             */
+            sweep?: boolean;
+            /** Width Deg */
+            width_deg: number;
+        };
+        /**
+         * UndoSkyline
+         * @description The skyline of a mark that is to be as it was before `replaces_id`.
+         */
+        UndoSkyline: {
+            /** Mark Id */
+            mark_id: string;
+            /** Replaces Id */
+            replaces_id: string;
         };
         /**
          * UsableShot
@@ -13461,7 +14221,7 @@ export interface operations {
             query?: {
                 after?: string;
                 text?: string;
-                group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit") | "";
+                group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit" | "sky") | "";
                 day?: string;
             };
             header?: never;
@@ -19533,6 +20293,639 @@ export interface operations {
                 };
             };
         };
+    };
+    "get__api_jobs_{job_id}_sky": {
+        parameters: {
+            query?: {
+                base_mark_id?: string;
+                rover_mark_id?: string;
+                day?: string;
+                night?: boolean;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_aim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AimRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AimFound"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareSky"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkySeenView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileSent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElementsLoaded"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete__api_jobs_{job_id}_sky_elements_{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                file_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_kp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KpTyped"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KpSaid"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_photos_{mark_id}": {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkyPhoto"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_sky_seen": {
+        parameters: {
+            query?: {
+                rover_mark_id?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SkySeenView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_skyline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawSkyline"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_sky_skyline_undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoSkyline"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_sky_under": {
+        parameters: {
+            query: {
+                photo_id: string;
+                azimuth_deg: number;
+                pitch_deg: number;
+                width_deg: number;
+                sweep?: boolean;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
     "get__api_jobs_{job_id}_stand": {
         parameters: {

@@ -18,6 +18,7 @@ const Keys = lazy(() => import("./Keys"));
 const BasePage = lazy(() => import("../features/base/BasePage").then((module) => ({ default: module.BasePage })));
 const WatchPage = lazy(() => import("../features/watch/WatchPage").then((module) => ({ default: module.WatchPage })));
 const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
+const SkyPage = lazy(() => import("../features/sky/SkyPage").then((module) => ({ default: module.SkyPage })));
 const FitPage = lazy(() => import("../features/fit/FitPage").then((module) => ({ default: module.FitPage })));
 const ChainPage = lazy(() => import("../features/chain/ChainPage").then((module) => ({ default: module.ChainPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
@@ -54,6 +55,7 @@ export function App() {
           <Route path="chain" element={<OfJob page={ChainPage} />} />
           <Route path="job" element={<OfJob page={JobPage} />} />
           <Route path="kit" element={<OfJob page={KitPage} />} />
+          <Route path="sky" element={<OfJob page={SkyPage} />} />
           <Route path="link" element={<OfJob page={LinkPage} />} />
           <Route path="base" element={<OfJob page={BasePage} />} />
           <Route path="watch" element={<OfJob page={WatchPage} />} />

@@ -34,7 +34,7 @@ export function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {
                 to={item.to}
                 title={item.state?.why}
                 onClick={onGo}
-                className={({ isActive }) => `flex h-[4.5rem] items-center gap-3 border-b border-grain/50 ${isActive ? "font-bold" : ""}`}
+                className={({ isActive }) => `flex h-16 items-center gap-3 border-b border-grain/50 ${isActive ? "font-bold" : ""}`}
               >
                 {({ isActive }) => (
                   <>

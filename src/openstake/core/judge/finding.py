@@ -577,6 +577,27 @@ RULES: dict[str, Rule] = {
     "package-unproven": Rule(
         link="control", when="A job that came with a package whose rows have no hash.", source=COMMON_PRACTICE, at="book"
     ),
+    "elements-unreadable": Rule(link="sky", when="A stored file of elements that cannot be read.", source=COMMON_PRACTICE, at="sky"),
+    "mask-differs": Rule(link="sky", when="Elevation masks of base and rover that differ by a degree.", source=COMMON_PRACTICE, at="sky"),
+    "mask-not-kept": Rule(
+        link="sky",
+        when="A satellite sent or used a degree below the mask of its end's profile.",
+        source=COMMON_PRACTICE,
+        differs=True,
+        at="sky?view=cutoff",
+    ),
+    "mask-below-limit": Rule(link="sky", when="An elevation limit of shots above the rover's mask.", source=COMMON_PRACTICE, at="sky"),
+    "sky-not-as-expected": Rule(
+        link="sky",
+        when="Fewer than four in five of the satellites expected at both ends are used.",
+        source=COMMON_PRACTICE,
+        differs=True,
+        at="sky?view=seen",
+    ),
+    "constellations-lost": Rule(link="sky", when="A constellation that one end uses and the other does not.", source=COMMON_PRACTICE),
+    "ionosphere-midday": Rule(
+        link="sky", when="A delay of 5 m or more overhead, and a baseline of 10 km or more.", source="IS-GPS-200, 20.3.3.5.2.5"
+    ),
     "sky-nominal": Rule(link="sky", when="A sky without elements: nominal satellites, to practise.", source=COMMON_PRACTICE),
     "elements-old": Rule(link="sky", when="Elements older than a plan should rest on.", source=COMMON_PRACTICE),
     "elements-missing": Rule(link="sky", when="A satellite has no elements that hold for some of the time.", source=COMMON_PRACTICE),

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import PLANNING_OLD_S
+from openstake.core.limits import HIGH_IONOSPHERE_M, LONG_BASELINE_M, PLANNING_OLD_S, SKY_EDGE_DEG
+from openstake.core.observation import CONSTELLATION_NAMES
+from openstake.core.sky.against import SkyCompared
 from openstake.core.sky.sources import SOURCE_WORDS, SourceName
-from openstake.core.units import counted
+from openstake.core.units import counted, text_from_metres
 
 
 def judge_excluded(excluded: Mapping[str, Sequence[float]], epochs: int) -> list[Finding]:
@@ -57,6 +59,20 @@ def judge_elements(impossible: Mapping[str, int], leap_seconds: int | None, leap
             )
         )
     return found
+
+
+def judge_unreadable(files: Mapping[str, str]) -> list[Finding]:
+    """Return which files of elements cannot be read, by name with why."""
+    return [
+        finding(
+            "elements-unreadable",
+            Severity.LOOK,
+            f"{name} is not used: {why}",
+            "The file came damaged, or with a package of somebody else.",
+            "Take it out, and load another one.",
+        )
+        for name, why in files.items()
+    ]
 
 
 def judge_nominal() -> list[Finding]:
@@ -116,5 +132,110 @@ def judge_unhealthy(satellites: Sequence[str]) -> list[Finding]:
             "The operator has set them so.",
             "Receivers leave them out by themselves.",
             satellites=len(satellites),
+        )
+    ]
+
+
+def judge_masks(
+    base_deg: float, rover_deg: float, limits_deg: Mapping[str, float], sent_deg: float | None, used_deg: float | None
+) -> list[Finding]:
+    """Return which elevation masks differ, and which is not kept: those of both profiles, the limits of shots by kind, and the lowest
+    satellites that are sent and used."""
+    found = []
+    if abs(base_deg - rover_deg) >= SKY_EDGE_DEG:
+        low, high = ("base", "rover") if base_deg < rover_deg else ("rover", "base")
+        found.append(
+            finding(
+                "mask-differs",
+                Severity.NOTE,
+                f"The base's mask is {base_deg:g}° and the rover's {rover_deg:g}°: only what stands above the higher one is used.",
+                "The profiles were made at different times.",
+                f"Set both alike: a lower mask of the {low} costs air time, a higher one of the {high} satellites.",
+                base_deg=base_deg,
+                rover_deg=rover_deg,
+            )
+        )
+    for end, verb, mask_deg, lowest_deg in (("base", "sends", base_deg, sent_deg), ("rover", "uses", rover_deg, used_deg)):
+        if lowest_deg is not None and lowest_deg < mask_deg - SKY_EDGE_DEG:
+            found.append(
+                finding(
+                    "mask-not-kept",
+                    Severity.LOOK,
+                    f"The {end} {verb} a satellite {lowest_deg:.0f}° up; the mask of its profile is {mask_deg:g}°.",
+                    "The receiver was not set as its profile says.",
+                    f"Set the mask at the {end}, or the profile to what is meant.",
+                    mask_deg=mask_deg,
+                    lowest_deg=round(lowest_deg, 1),
+                )
+            )
+    above = {kind: limit for kind, limit in limits_deg.items() if limit > rover_deg + SKY_EDGE_DEG}
+    if above:
+        kinds = ", ".join(f"{kind} {limit:g}°" for kind, limit in above.items())
+        found.append(
+            finding(
+                "mask-below-limit",
+                Severity.NOTE,
+                f"The rover's mask of {rover_deg:g}° is below the elevation limit of shots ({kinds}): a low satellite holds them back.",
+                "The limit was typed without the mask of the profile.",
+                "Set the rover's mask as high as the limit.",
+                rover_deg=rover_deg,
+            )
+        )
+    return found
+
+
+def judge_compared(compared: SkyCompared) -> list[Finding]:
+    """Return what is to be said where the sky is not as it is expected."""
+    if compared.agrees:
+        return []
+    return [
+        finding(
+            "sky-not-as-expected",
+            Severity.LOOK,
+            compared.words[:1].upper() + compared.words[1:],
+            "Something hides the sky that no skyline has, a mask or a constellation is set otherwise, or the place is another.",
+            "Look at the causes on the Sky page; draw the skyline as it is.",
+            expected=compared.expected,
+            used=compared.used,
+        )
+    ]
+
+
+def judge_lost_constellations(
+    lost: Sequence[str], satellites: tuple[float, float], horizontal_95_m: tuple[float, float], unit: str
+) -> list[Finding]:
+    """Return what one end costs that uses fewer constellations than the other: satellites in common and 95 %, as they are and with all."""
+    if not lost:
+        return []
+    names = ", ".join(CONSTELLATION_NAMES[letter] for letter in lost)
+    now, with_all = (text_from_metres(value, unit) for value in horizontal_95_m)
+    return [
+        finding(
+            "constellations-lost",
+            Severity.NOTE,
+            f"One end does not use {names}: {satellites[0]:.0f} satellites in common in the middle of the day in place of "
+            f"{satellites[1]:.0f}, 95 % {now} in place of {with_all}.",
+            "An older receiver, or messages that its profile does not send.",
+            "Send them if the link has room and both ends can; else plan by the hours of this sky.",
+            now=round(satellites[0], 1),
+            with_all=round(satellites[1], 1),
+        )
+    ]
+
+
+def judge_ionosphere(overhead_m: float, between_m: float, baseline_m: float, at: str) -> list[Finding]:
+    """Return what the ionosphere of a day asks of a long baseline: the delay overhead at its largest, and its difference between the ends."""
+    if overhead_m < HIGH_IONOSPHERE_M or baseline_m < LONG_BASELINE_M:
+        return []
+    return [
+        finding(
+            "ionosphere-midday",
+            Severity.NOTE,
+            f"About {at} the ionosphere delays signals by {overhead_m:.1f} m overhead; over {baseline_m / 1000.0:.0f} km the ends differ by "
+            f"{1000.0 * between_m:.0f} mm or more.",
+            "High solar activity, and a long baseline.",
+            "Measure control in the morning or the evening, or from a nearer base.",
+            overhead_m=round(overhead_m, 2),
+            baseline_m=round(baseline_m),
         )
     ]

@@ -30,6 +30,9 @@ class _Add(Protocol):
 SHUT_DOWN = ("End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.")
 _BENCH = "Bench test: both units a taped distance apart, fixed, distance as taped"
 BENCH_KEY = f"look:{_BENCH}"
+_HOURS = "Plan control for the good hours of the sky"
+HOURS_WORD = "hours of the sky"
+HOURS_KEY = f"look:{HOURS_WORD}"
 GROUPS = ("charge", "pack", "look")
 
 
@@ -54,6 +57,7 @@ def packing_list(profiles: Sequence[Profile], gear: Mapping[tuple[str, str], Gea
         add("pack", "Charged spare battery for every unit", "A base that dies ends the day.")
         add("pack", "Nail, paint, flagging tape and the control list", "")
         add("look", "Labels on all units: who is base, who is rover", "Two look the same, and people connect to the wrong one.")
+        add("look", _HOURS, "", HOURS_WORD)
         add("look", _BENCH, "It shows that the pair works.")
     return sorted(items.values(), key=lambda item: GROUPS.index(item.group))
 

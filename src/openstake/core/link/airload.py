@@ -215,6 +215,14 @@ def _without_constellations(now: Stream) -> Iterator[tuple[str, Stream]]:
             yield words, (now := replace(now, satellites=left))
 
 
+def letters_of_messages(numbers: Sequence[int]) -> frozenset[str]:
+    """Return the letters of the constellations whose observables messages carry: MSM, and 1001 to 1004, 1009 to 1012."""
+    by_msm = {number // 10: letter for letter, number in _MSM_NUMBER.items()}
+    found = {by_msm[number // 10] for number in numbers if number // 10 in by_msm and 1 <= number % 10 <= 7}
+    found |= {"G" for number in numbers if 1001 <= number <= 1004} | {"R" for number in numbers if 1009 <= number <= 1012}
+    return frozenset(found)
+
+
 def satellites_from_text(text: str) -> dict[str, int]:
     """Return satellites by constellation from `G10,R8,E9,C12`; InputError otherwise."""
     counts: dict[str, int] = {}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from math import inf
 
 from openstake.core.evidence import InView
 from openstake.core.limits import OBSTRUCTED_AFTER_S, OBSTRUCTED_HEARD_SHARE
@@ -31,6 +32,13 @@ class SeenSky:
 
     def __init__(self) -> None:
         self._looks: dict[tuple[int, int], list[int]] = {}
+        self._looked_s = -inf
+
+    def look(self, in_view: Iterable[InView], host_s: float) -> None:
+        """Look at a moment: what comes within a second of the last look counts once."""
+        if host_s - self._looked_s >= 1.0:
+            self._looked_s = host_s
+            self.add(in_view)
 
     def add(self, in_view: Iterable[InView]) -> None:
         """Take one look a second in."""

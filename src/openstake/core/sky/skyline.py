@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
 from openstake.core.limits import MOST_SKYLINE_POINTS
+from openstake.core.sky.obstruction import Cell
+
+# Where a line came from: drawn by hand, or from what a receiver listed and did not hear.
+SkylineOrigin = Literal["drawn", "seen"]
+SKYLINE_ORIGINS: tuple[SkylineOrigin, ...] = get_args(SkylineOrigin)
 
 
 @dataclass(frozen=True)
@@ -50,3 +57,26 @@ def skyline_of(corners: list[tuple[float, float]]) -> Skyline:
     # North is written as 0 or as 360: both stay at their end of the round.
     ordered = sorted(corners, key=lambda corner: corner[0])
     return Skyline(tuple(corner[0] for corner in ordered), tuple(corner[1] for corner in ordered))
+
+
+def skyline_of_cells(cells: Iterable[Cell]) -> Skyline:
+    """Return the line over pieces of the sky in which nothing was heard: as high as the highest of each direction, with a wall at each side."""
+    tops: dict[float, tuple[float, float]] = {}
+    for cell in cells:
+        before = tops.get(cell.azimuth_from_deg, (0.0, 0.0))[1]
+        tops[cell.azimuth_from_deg] = (cell.azimuth_to_deg, max(before, cell.elevation_to_deg))
+    corners: list[tuple[float, float]] = []
+    ends_deg, height_deg = 0.0, 0.0
+    for begins_deg in sorted(tops):
+        to_deg, top_deg = tops[begins_deg]
+        if begins_deg > ends_deg:
+            corners += [(ends_deg, height_deg), (ends_deg, 0.0)] if height_deg else [(ends_deg, 0.0)]
+            height_deg = 0.0
+        if top_deg != height_deg or not corners:
+            corners += [(begins_deg, height_deg), (begins_deg, top_deg)]
+        ends_deg, height_deg = to_deg, top_deg
+    if corners:
+        corners += [(ends_deg, height_deg)]
+        if ends_deg < 360.0:
+            corners += [(ends_deg, 0.0), (360.0, 0.0)]
+    return skyline_of(corners)

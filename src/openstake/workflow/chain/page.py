@@ -16,6 +16,7 @@ from openstake.derive.base import BaseNow, bases_of, is_autonomous, open_base, t
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_marks, head_of
+from openstake.derive.sky import hours_said
 from openstake.store.records.bases import latest_occupation
 from openstake.workflow.chain.answers import OFFERED, FindingAsked, asked
 from openstake.workflow.chain.budget import BudgetRequest, BudgetShown, shown_of
@@ -92,6 +93,7 @@ def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: 
             far=far,
         ),
         fit,
+        hours_said(session, job, kit, context.now(job.id)),
     )
 
 

@@ -8,9 +8,10 @@ from typing import Literal, cast
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
-from openstake.core.kit.packing import BENCH_KEY, packing_list
+from openstake.core.kit.packing import BENCH_KEY, HOURS_KEY, packing_list
 from openstake.derive.job import job_of
 from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.sky import hours_said
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.kit.bench import newest_result
@@ -43,21 +44,22 @@ class Packing:
 def view(context: Context, job_id: str) -> Packing:
     """Return the list with its ticks and when each was set, and the profiles it comes from."""
     with context.database.read() as session:
-        job_of(session, job_id)
-        return packing_of(session, job_id, kit_of(session, job_id))
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        return packing_of(session, job_id, kit, hours_said(session, job, kit, context.now(job_id)))
 
 
-def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
-    """Return the list of a job whose kit has been read."""
+def packing_of(session: Session, job_id: str, kit: KitNow, hours: str = "") -> Packing:
+    """Return the list of a job whose kit has been read; `hours` say when its sky is good."""
     ticks = ticked_at(session, job_id, LIST)
     bench = newest_result(session, job_id)
     last = "" if bench is None else f"The last one {'agrees' if bench.agrees else 'does not agree'}: {bench.findings[0].sentence}"
+    found = {BENCH_KEY: last, HOURS_KEY: hours}
     items = [
         PackingLine(
             key=item.key,
             group=cast(Group, item.group),
             what=item.what,
-            why=last if last and item.key == BENCH_KEY else item.why,
+            why=found.get(item.key) or item.why,
             done=item.key in ticks,
             at_s=ticks.get(item.key),
         )

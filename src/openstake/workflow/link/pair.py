@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, replace
 from typing import Annotated, Literal
 
 from annotated_types import Ge, Le
@@ -13,8 +14,9 @@ from openstake.core.kit.profile import Profile
 from openstake.core.limits import ShortText
 from openstake.core.link.agree import SETTINGS, End, value_of
 from openstake.core.link.airload import part_from_text, satellites_from_text, stream_of_messages
-from openstake.derive.job import job_of
-from openstake.derive.kit import chosen_rows, profile_of
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, chosen_rows, kit_of, profile_of
+from openstake.derive.sky import base_counts
 from openstake.store.models import ProfileVersion
 from openstake.wire.profile import profile_as_json
 from openstake.workflow.command import carry_out
@@ -55,13 +57,17 @@ class LinkQuery:
 
 @dataclass(frozen=True, kw_only=True)
 class LinkView:
-    """The pair sheets of the job's base with its rovers, and the load of what it sends."""
+    """The pair sheets of the job's base with its rovers, and the load of what it sends.
+
+    `satellites` are those that the load is of, `satellites_words` say where they come from.
+    """
 
     base: str | None
     other_bases: list[str]
     pairs: list[Pair]
     air: Load | None
     satellites: str
+    satellites_words: str
     signals: int
 
 
@@ -93,23 +99,38 @@ def _end(row: ProfileVersion) -> End:
 def view(context: Context, job_id: str, query: LinkQuery = _AS_THE_PROFILES_SAY) -> LinkView:
     """Return the pair sheet of the job's base with each of its rovers, and the load on the air of what the base sends."""
     with context.database.read() as session:
-        job_of(session, job_id)
-        return link_of(session, job_id, query)
+        return link_of(session, job_of(session, job_id), kit_of(session, job_id), context.now(job_id), query)
 
 
-def link_of(session: Session, job_id: str, query: LinkQuery = _AS_THE_PROFILES_SAY) -> LinkView:
+def link_of(session: Session, job: JobNow, kit: KitNow, now_s: float, query: LinkQuery = _AS_THE_PROFILES_SAY) -> LinkView:
     """Return the link of a job as it is planned."""
-    bases, rovers = chosen_ends(session, job_id)
+    bases, rovers = chosen_ends(session, job.id)
     base = bases[0] if bases else None
     pairs = [] if base is None else [_pair(base, rover) for rover in rovers]
+    text, words = _satellites(session, job, kit, now_s, query)
     return LinkView(
         base=base.name if base else None,
         other_bases=[row.name for row in bases[1:]],
         pairs=pairs,
-        air=None if base is None else air_of(profile_of(base), query),
-        satellites=query.satellites.strip() or USUAL_SATELLITES,
+        air=None if base is None else air_of(profile_of(base), replace(query, satellites=text)),
+        satellites=text,
+        satellites_words=words,
         signals=query.signals,
     )
+
+
+def _satellites(session: Session, job: JobNow, kit: KitNow, now_s: float, query: LinkQuery) -> tuple[str, str]:
+    """Return which satellites the load is of, and where they come from: typed, expected of today's sky at their most, or as usual."""
+    if query.satellites.strip():
+        return query.satellites.strip(), "As typed."
+    counts = base_counts(session, job, kit, now_s)
+    if counts is None:
+        return USUAL_SATELLITES, "As on a usual day: the job lies nowhere yet, or its base would see nothing."
+    return _text(counts.most), f"The most that the base will see today; as a rule {_text(counts.usual)} ({counts.source})."
+
+
+def _text(counts: Mapping[str, int]) -> str:
+    return ",".join(f"{letter}{count}" for letter, count in counts.items())
 
 
 def _pair(base: ProfileVersion, rover: ProfileVersion) -> Pair:

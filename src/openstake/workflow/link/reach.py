@@ -27,7 +27,7 @@ from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import Places, current_places
 from openstake.wire.tables.control_reading import number_text
 from openstake.workflow.context import Context
-from openstake.workflow.link.pair import air_of
+from openstake.workflow.link.pair import link_of
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -67,6 +67,7 @@ def reach(context: Context, job_id: str, request: ReachRequest) -> Reach:
         job = job_of(session, job_id)
         kit = kit_of(session, job_id)
         places, _ = current_places(session, job)
+        air = link_of(session, job, kit, context.now(job_id)).air
     base = next(iter(kit.of_role(base=True)), None)
     path = None if base is None else _path(base, job, request)
     if base is None or path is None or base.transmitter is None:
@@ -75,7 +76,6 @@ def reach(context: Context, job_id: str, request: ReachRequest) -> Reach:
     distance = _number(request.distance_km, "distance_km", _extent_km(places) or 1.0)
     if not 0.01 <= distance <= 200.0:
         raise InputError("The distance to cover lies between 0.01 and 200 km.", field="distance_km")
-    air = air_of(base)
     duty = air.duty if air else 0.5
     lowest = lowest_power_w(path, distance)
     power_w = base.transmitter.power_w

@@ -16,17 +16,16 @@ from openstake.core.constants import DAY_S
 from openstake.core.errors import FileError, InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
-from openstake.core.judge.sky import judge_ages, judge_elements, judge_nominal, judge_unhealthy, judge_without_elements
+from openstake.core.judge.sky import judge_ages, judge_nominal, judge_unhealthy, judge_without_elements
 from openstake.core.limits import MOST_SKY_MOMENTS, PLANNING_HOLDS_S
-from openstake.core.sky.broadcast import LAST_S, Ephemeris, KeplerOrbit, Orbit
+from openstake.core.sky.broadcast import LAST_S, Ephemeris, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
-from openstake.core.sky.glonass import GlonassEphemeris, glonass_orbits
+from openstake.core.sky.glonass import GlonassEphemeris
 from openstake.core.sky.skyline import NO_SKYLINE, Skyline
 from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, SourceName, planned
 from openstake.core.time_scales import gps_from_unix_s, utc_of_gps
-from openstake.wire.orbits import read_mean_elements, read_sp3
-from openstake.wire.rinex.navigation import read_navigation
+from openstake.wire.elements import ElementKind, of_messages, orbits_by_source, read_elements
 from openstake.wire.rtcm3.ephemeris import EPHEMERIS_NUMBERS, decode_ephemeris
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.workflow.captures import lines_of, pieces
@@ -115,30 +114,17 @@ def orbits_of(files: SkyFiles, near_gps_s: float) -> tuple[dict[SourceName, Sequ
 
     What a capture holds says no year: it is taken as of about `near_gps_s`.
     """
-    found: list[Finding] = []
-    kepler: dict[str, list[Ephemeris]] = {}
-    glonass: dict[str, list[GlonassEphemeris]] = {}
-    for path in files.navigation:
-        read = read_navigation(lines_of(path), str(path))
-        for satellite, listed in read.ephemerides.items():
-            kepler.setdefault(satellite, []).extend(listed)
-        for satellite, states in read.glonass.items():
-            glonass.setdefault(satellite, []).extend(states)
-        found += judge_elements(read.impossible, read.leap_seconds, read.leap_seconds_then)
-    for path in files.heard:
-        for message in _heard(path, near_gps_s):
-            if isinstance(message, GlonassEphemeris):
-                glonass.setdefault(message.satellite, []).append(message)
-            else:
-                kepler.setdefault(message.satellite, []).append(message)
-    broadcast: list[Orbit] = [*map(KeplerOrbit, kepler.values()), *glonass_orbits(glonass)]
-    precise: list[Orbit] = [orbit for path in files.precise for orbit in read_sp3(lines_of(path), str(path))]
-    mean: list[Orbit] = []
-    for path in files.mean_elements:
-        mean += read_mean_elements("\n".join(lines_of(path)), str(path)).orbits
-    if not (broadcast or precise or mean):
+    listed: tuple[tuple[ElementKind, Sequence[Path]], ...] = (
+        ("navigation", files.navigation),
+        ("precise", files.precise),
+        ("mean", files.mean_elements),
+    )
+    parts = [read_elements(kind, lines_of(path), str(path)) for kind, paths in listed for path in paths]
+    parts += [of_messages(_heard(path, near_gps_s)) for path in files.heard]
+    by_source = orbits_by_source(parts)
+    if not by_source:
         return {"nominal": nominal_orbits()}, judge_nominal()
-    return {"precise": precise, "broadcast": broadcast, "mean": mean}, found
+    return by_source, [found for part in parts for found in part.findings]
 
 
 def _heard(path: Path, near_gps_s: float) -> list[Ephemeris | GlonassEphemeris]:

@@ -8,22 +8,12 @@ from sqlalchemy.orm import Session
 
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.limits import ShortText
-from openstake.core.shot import ShotSettings, checked_settings
+from openstake.core.shot import ShotSettings
 from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
-from openstake.store.models import ShotSettingsRow
-from openstake.store.records.settings import SettingsLine
+from openstake.derive.shotkinds import SHOTS
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
-
-SHOTS = SettingsLine(
-    ShotSettingsRow,
-    ShotSettings,
-    checked_settings,
-    "shot-settings",
-    "The kinds of shot have been changed",
-    lambda settings: "Kinds of shot and codes changed.",
-)
 
 
 @dataclass(frozen=True)

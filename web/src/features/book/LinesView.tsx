@@ -8,6 +8,9 @@ import { AddToBook } from "./AddToBook";
 import type { ViewProps } from "../../ui/view";
 import { CrewsDiffer } from "./CrewsDiffer";
 
+/** What lines are about; empty: all of them. */
+type Group = "" | Schemas["GroupWords"]["group"];
+
 /** The day as a line, the machine's entries left, the crew's right; found by words, by what they are about, by day. */
 export function LinesView({ job, tabs }: ViewProps) {
   const [text, setText] = useState("");
@@ -91,9 +94,9 @@ function LineList(props: {
 function LineFilter(props: {
   text: string;
   setText: (value: string) => void;
-  group: "" | "job" | "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "kit";
+  group: Group;
   first: Schemas["BookView"] | undefined;
-  setGroup: (value: "" | "job" | "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "kit") => void;
+  setGroup: (value: Group) => void;
   onDay: string;
   days: Schemas["Day"][];
   setOnDay: (value: string) => void;

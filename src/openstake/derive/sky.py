@@ -1,0 +1,376 @@
+"""The sky of a job as it stands: its elements, the skylines and masks of both ends, and what is to be seen over a day."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from openstake.core.budget import BudgetSettings
+from openstake.core.errors import FileError, OpenStakeError
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.sky import judge_ages, judge_nominal, judge_unreadable
+from openstake.core.kit.profile import Profile
+from openstake.core.limits import MOST_ELEMENT_TEXT_BYTES, PLANNING_HOLDS_S, SKY_DAY_STEP_S
+from openstake.core.link.airload import letters_of_messages
+from openstake.core.observation import CONSTELLATION_NAMES
+from openstake.core.sky.against import SkyEnd
+from openstake.core.sky.broadcast import Ephemeris
+from openstake.core.sky.constellations import nominal_orbits
+from openstake.core.sky.day import SkyDay, glance, seen_from, sky_day
+from openstake.core.sky.expected import Directions, directions_of
+from openstake.core.sky.glonass import GlonassEphemeris
+from openstake.core.sky.skyline import NO_SKYLINE
+from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, PlannedOrbit, planned
+from openstake.core.time_scales import gps_from_unix_s
+from openstake.derive.budget import BUDGET
+from openstake.derive.cache import Cache
+from openstake.derive.job import JobNow
+from openstake.derive.kit import KitNow
+from openstake.derive.marks import Places, middle_of, places_of
+from openstake.store.models import ElementFile, Mark, SkylineRow
+from openstake.store.records import lines
+from openstake.store.records.bases import latest_occupation
+from openstake.store.records.marks import columns_of_marks, count_mark_rows, replaced_marks
+from openstake.store.records.skies import contents_of, element_files, heard_ephemerides, heard_said, skyline_heads
+from openstake.wire.elements import ELEMENT_KINDS, Elements, of_messages, orbits_by_source, read_elements
+from openstake.wire.rtcm3.ephemeris import decode_ephemeris
+from openstake.wire.textlines import lines_in
+
+_USUAL_MASK_DEG = 10.0
+_HEARD_COUNTS_S = PLANNING_HOLDS_S["broadcast"]
+
+
+# --- elements ---
+
+
+@dataclass(frozen=True, kw_only=True)
+class ElementsNow:
+    """The orbits that a job has, and what is to be said of where they come from; `key` changes where they do."""
+
+    key: str
+    orbits: tuple[PlannedOrbit, ...]
+    source: str
+    nominal: bool
+    alpha: tuple[float, ...] | None
+    beta: tuple[float, ...] | None
+    files: tuple[ElementFile, ...]
+    heard: int
+    findings: tuple[Finding, ...]
+
+
+_FILES: Cache[Elements] = Cache(16)
+_HEARD: Cache[Elements] = Cache(16)
+_ORBITS: Cache[ElementsNow] = Cache(8)
+
+
+def elements_now(session: Session, job: JobNow, now_s: float) -> ElementsNow:
+    """Return the elements of a job: of its files and of what its bases sent within the days that broadcast elements plan for.
+
+    Where there are none they are nominal, and say so.  A file that cannot be read any more is said, and is not used.
+    """
+    files = element_files(session, job.id)
+    since_s = (now_s // 3600.0) * 3600.0 - _HEARD_COUNTS_S
+    heard, last_s = heard_said(session, job.id, since_s)
+    key = f"{[row.id for row in files]} {job.id} {heard} {last_s}"
+    known = _ORBITS.of([key])
+    if key not in known:
+        known = {key: _read(session, job, key, files, heard, since_s)}
+        _ORBITS.keep(known)
+    return known[key]
+
+
+def _read(session: Session, job: JobNow, key: str, files: list[ElementFile], heard: int, since_s: float) -> ElementsNow:
+    parts, unreadable = _parts(session, files)
+    if heard:
+        parts.append(of_messages(_messages(session, job.id, since_s)))
+    by_source = orbits_by_source(parts)
+    findings = [*judge_unreadable(unreadable), *(found for part in parts for found in part.findings)]
+    coefficients = next((part for part in reversed(parts) if part.alpha and part.beta), Elements())
+    return ElementsNow(
+        key=key,
+        orbits=tuple(planned(by_source or {"nominal": nominal_orbits()})),
+        source=", ".join(SOURCE_WORDS[name] for name in SOURCES if name in (by_source or {"nominal"})),
+        nominal=not by_source,
+        alpha=coefficients.alpha,
+        beta=coefficients.beta,
+        files=tuple(files),
+        heard=heard,
+        findings=tuple(findings if by_source else [*findings, *judge_nominal()]),
+    )
+
+
+def _parts(session: Session, files: list[ElementFile]) -> tuple[list[Elements], dict[str, str]]:
+    """Return what files hold, and the names of those that cannot be read with why."""
+    found = _FILES.of([row.id for row in files])
+    contents = contents_of(session, {row.imported_id for row in files if row.id not in found})
+    unreadable: dict[str, str] = {}
+    for row in files:
+        if row.id in found:
+            continue
+        try:
+            found[row.id] = elements_of(contents.get(row.imported_id, b""), row.kind, row.name)
+            _FILES.keep({row.id: found[row.id]})
+        except OpenStakeError as error:
+            unreadable[row.name] = error.sentence
+    return [found[row.id] for row in files if row.id in found], unreadable
+
+
+def elements_of(content: bytes, kind: str, name: str) -> Elements:
+    """Return the elements of a file as it was brought in; FileError with a sentence where it holds none of its kind."""
+    known = next((item for item in ELEMENT_KINDS if item == kind), None)
+    if known is None:
+        raise FileError(f"{name} is of no kind of elements that is read here.")
+    return read_elements(known, lines_in([content], name, MOST_ELEMENT_TEXT_BYTES), name)
+
+
+def _messages(session: Session, job_id: str, since_s: float) -> Iterator[Ephemeris | GlonassEphemeris]:
+    for payload, heard_s in heard_ephemerides(session, job_id, since_s):
+        with suppress(ValueError):
+            message = decode_ephemeris(payload, gps_from_unix_s(heard_s))
+            if message is not None:
+                yield message
+
+
+# --- both ends ---
+
+
+@dataclass(frozen=True, kw_only=True)
+class EndNow:
+    """One end of the link under its sky: its mark (None: the job's middle), place in degrees and metres, profile and skyline."""
+
+    mark_id: str | None
+    name: str
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+    profile: Profile | None
+    end: SkyEnd
+    line: SkylineRow | None
+
+    @property
+    def ecef_m(self) -> NDArray[np.float64]:
+        return ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m)
+
+
+@dataclass(frozen=True, kw_only=True)
+class EndsNow:
+    """Base and rover under their skies, how far apart they are, and the marks that either may stand on: (id, name)."""
+
+    base: EndNow
+    rover: EndNow
+    marks: tuple[tuple[str, str], ...]
+
+    @property
+    def ends(self) -> tuple[SkyEnd, SkyEnd]:
+        return self.base.end, self.rover.end
+
+    @property
+    def baseline_m(self) -> float:
+        return float(np.linalg.norm(self.base.ecef_m - self.rover.ecef_m))
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Marks:
+    """The marks of a job's list and where they lie; `placed` are those that lie on Earth, `at` their numbers by id."""
+
+    rows: Sequence[Any]
+    places: Places
+    placed: NDArray[np.int64]
+    at: dict[str, int]
+    replaced_by: dict[str, str]
+
+
+# The chain asks every few seconds, and the marks of a job stay where they are.
+_MARKS: Cache[_Marks] = Cache(32)
+
+
+def _marks_now(session: Session, job: JobNow) -> _Marks:
+    key = f"{job.id} {job.settings.id} {count_mark_rows(session, job.id)}"
+    known = _MARKS.of([key])
+    if key not in known:
+        rows = columns_of_marks(session, job.id, Mark.id, Mark.name, *_PLACE)
+        places = places_of(job, rows)
+        placed = np.flatnonzero(np.isfinite(places.angles_deg).all(axis=1))
+        at = {rows[n].id: n for n in placed.tolist()}
+        known = {key: _Marks(rows=rows, places=places, placed=placed, at=at, replaced_by=replaced_marks(session, job.id))}
+        _MARKS.keep(known)
+    return known[key]
+
+
+_PLACE = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
+
+
+def ends_now(session: Session, job: JobNow, kit: KitNow, base_mark_id: str = "", rover_mark_id: str = "") -> EndsNow | None:
+    """Return both ends as they stand, on marks by the ids of any of their rows; None where the job lies nowhere on Earth yet.
+
+    Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark farthest
+    from it.
+    """
+    rows = columns_of_marks(
+        session,
+        job.id,
+        Mark.id,
+        Mark.name,
+        Mark.east_m,
+        Mark.north_m,
+        Mark.latitude_deg,
+        Mark.longitude_deg,
+        Mark.height_m,
+        Mark.height_kind,
+    )
+    places = places_of(job, rows)
+    placed = np.flatnonzero(np.isfinite(places.angles_deg).all(axis=1)) if len(rows) else np.array([], dtype=int)
+    replaced_by = replaced_marks(session, job.id)
+    skylines = {lines.last_of(replaced_by, row.mark_id): row for row in skyline_heads(session, job.id)}
+    at = {rows[n].id: int(n) for n in placed}
+
+    def end(mark_id: str | None, base: bool) -> EndNow | None:
+        profile = next(iter(kit.of_role(base)), None)
+        line = skylines.get(mark_id) if mark_id else None
+        if mark_id is None:
+            middle = middle_of(job, None)
+            if middle is None:
+                return None
+            latitude, longitude, height, name = *middle, 0.0, "the middle of the job"
+        else:
+            n = at[mark_id]
+            latitude, longitude = places.angles_deg[n]
+            height, name = np.nan_to_num(places.ellipsoidal_m[n]), rows[n].name
+        return EndNow(
+            mark_id=mark_id,
+            name=name,
+            latitude_deg=float(latitude),
+            longitude_deg=float(longitude),
+            height_m=float(height),
+            profile=profile,
+            end=SkyEnd(
+                mask_deg=_USUAL_MASK_DEG if profile is None else profile.elevation_mask_deg,
+                skyline=NO_SKYLINE if line is None else line.data,
+                constellations=letters_used(profile),
+            ),
+            line=line,
+        )
+
+    last = None if base_mark_id else latest_occupation(session, job.id)
+    base_id = _head(base_mark_id or (last.mark_id if last else ""), replaced_by, at) or (rows[placed[0]].id if len(placed) else None)
+    rover_id = _head(rover_mark_id, replaced_by, at) or (None if base_id is None else _farthest(places.grid_m, placed, at[base_id], rows))
+    base, rover = end(base_id, True), end(rover_id, False)
+    if base is None or rover is None:
+        return None
+    return EndsNow(base=base, rover=rover, marks=tuple((rows[n].id, rows[n].name) for n in placed))
+
+
+def _head(mark_id: str, replaced_by: dict[str, str], at: dict[str, int]) -> str | None:
+    head = lines.last_of(replaced_by, mark_id)
+    return head if head in at else None
+
+
+def _farthest(grid_m: NDArray[np.float64], placed: NDArray[np.int64], base: int, rows: Sequence[Any]) -> str:
+    away = np.linalg.norm(grid_m[placed] - grid_m[base], axis=1)
+    found: str = rows[int(placed[int(np.argmax(away))])].id
+    return found
+
+
+def letters_used(profile: Profile | None) -> frozenset[str]:
+    """Return the letters of the constellations that one end uses: a base those that its messages carry, a rover those that it reads."""
+    if profile is None:
+        return frozenset(CONSTELLATION_NAMES)
+    own = frozenset(letter for letter, name in CONSTELLATION_NAMES.items() if name in profile.constellations)
+    if profile.role == "base" and profile.messages:
+        own &= letters_of_messages([row.number for row in profile.messages]) or own
+    if profile.role != "base" and profile.formats_read and not any("MSM" in form for form in profile.formats_read):
+        own &= {"G", "R"}  # the observables of RTCM 3's legacy messages
+    return own
+
+
+# --- a day ---
+
+# Directions are of elements, places and moments: what hides them and which count is another matter.
+_DIRECTIONS: Cache[tuple[Directions, Directions]] = Cache(16)
+
+
+def moments_from(start_s: float, hours: float = 24.0) -> NDArray[np.float64]:
+    """Return the moments of a day from its start (Unix seconds), GPS seconds."""
+    count = round(hours * 3600.0 / SKY_DAY_STEP_S) + 1
+    return np.asarray(gps_from_unix_s(start_s) + SKY_DAY_STEP_S * np.arange(count))
+
+
+def directions_over(elements: ElementsNow, ends: EndsNow, gps_s: NDArray[np.float64]) -> tuple[Directions, Directions]:
+    """Return where satellites stand at base and rover at moments; remembered."""
+    places = [np.round(end.ecef_m, 1) for end in (ends.base, ends.rover)]
+    key = f"{elements.key} {[place.tolist() for place in places]} {gps_s[0]} {len(gps_s)}"
+    known = _DIRECTIONS.of([key])
+    if key not in known:
+        base, rover = directions_of(elements.orbits, places, gps_s)
+        known = {key: (base, rover)}
+        _DIRECTIONS.keep(known)
+    return known[key]
+
+
+def day_over(elements: ElementsNow, ends: EndsNow, start_s: float, budget: BudgetSettings) -> SkyDay:
+    """Return the sky of a day that begins at a moment (Unix seconds), from both ends."""
+    base, rover = directions_over(elements, ends, moments_from(start_s))
+    return sky_day(base, rover, ends.ends, ends.baseline_m, SKY_DAY_STEP_S, budget)
+
+
+def ages_said(elements: ElementsNow, day: SkyDay) -> list[Finding]:
+    """Return what the age of the elements used over a day has to be told."""
+    ages = day.rover.age_s[np.isfinite(day.rover.elevation_deg)]
+    if elements.nominal or not len(ages):
+        return []
+    source = next(name for name in SOURCES if SOURCE_WORDS[name] in elements.source)
+    return judge_ages({source: float(ages.max())})
+
+
+@dataclass(frozen=True)
+class BaseCounts:
+    """How many satellites a base sees of each constellation (its letter) over today: as a rule (the median), and at most."""
+
+    usual: dict[str, int]
+    most: dict[str, int]
+    source: str
+
+
+def base_counts(session: Session, job: JobNow, kit: KitNow, now_s: float) -> BaseCounts | None:
+    """Return how many satellites the base of a job will see today; None where the job lies nowhere, or there are none."""
+    ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
+    if ends is None:
+        return None
+    seen, _ = directions_over(elements, ends, moments_from(local_midnight_s(job, now_s)))
+    at_base = seen_from(seen, ends.base.end)
+    letters = np.array([name[0] for name in seen.satellites])
+    counts = {letter: at_base[letters == letter].sum(axis=0) for letter in CONSTELLATION_NAMES}
+    used = {letter: of_letter for letter, of_letter in counts.items() if of_letter.any()}
+    if not used:
+        return None
+    usual, most = ({letter: int(take(values)) for letter, values in used.items()} for take in (np.median, np.max))
+    return BaseCounts(usual, most, elements.source)
+
+
+def local_midnight_s(job: JobNow, now_s: float) -> float:
+    """Return when the day of a moment began in the job's time zone, Unix seconds."""
+    local = job.local_time(now_s)
+    return local.replace(hour=0, minute=0, second=0, microsecond=0).timestamp()
+
+
+def clock_of(job: JobNow, start_s: float) -> Callable[[int], str]:
+    """Return what says the time of a day's moment in the job's time zone."""
+    return lambda n: f"{job.local_time(start_s + n * SKY_DAY_STEP_S):%H:%M}"
+
+
+def hours_said(session: Session, job: JobNow, kit: KitNow, now_s: float) -> str:
+    """Return the hours that are left of today in a sentence, as a packing list or a morning says them; empty where the job lies nowhere."""
+    ends = ends_now(session, job, kit)
+    if ends is None:
+        return ""
+    elements, start_s = elements_now(session, job, now_s), local_midnight_s(job, now_s)
+    day = day_over(elements, ends, start_s, BUDGET.read(session, job.id)[1])
+    said = glance(day.quality, clock_of(job, start_s), round((now_s - start_s) / SKY_DAY_STEP_S))
+    return f"{said} ({elements.source})" if said and elements.nominal else said

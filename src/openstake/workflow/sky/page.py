@@ -1,0 +1,422 @@
+"""The Sky page: what base and rover see over a day, how good it is hour by hour, the ionosphere, and what is loaded."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import cast
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+from openstake.core.errors import InputError
+from openstake.core.judge.finding import Finding, ranked
+from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations
+from openstake.core.limits import SKY_DAY_STEP_S, ShortText
+from openstake.core.observation import CONSTELLATION_NAMES
+from openstake.core.sky.day import IonosphereDay, Quality, SkyDay, glance, ionosphere_day, spans_of, without_loss
+from openstake.core.sky.obstruction import Cell
+from openstake.core.sky.photo import PhotoAim
+from openstake.core.sky.skyline import SkylineOrigin, skyline_of_cells
+from openstake.core.sky.sun import sun_times_s
+from openstake.core.units import whole_from_metres
+from openstake.derive.budget import BUDGET
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.sky import (
+    ElementsNow,
+    EndNow,
+    EndsNow,
+    ages_said,
+    clock_of,
+    day_over,
+    elements_now,
+    ends_now,
+    local_midnight_s,
+    moments_from,
+)
+from openstake.store.records.bases import latest_occupation
+from openstake.workflow.context import Context
+
+_LIES_NOWHERE = "This job lies nowhere on Earth yet: give it marks in a known system, or type its place under Job, System."
+_ARC_DECIMALS = 1
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyQuery:
+    """Which marks base and rover stand on, which day (2026-06-17; today where none is said), and whether it is its night: noon to noon."""
+
+    base_mark_id: ShortText = ""
+    rover_mark_id: ShortText = ""
+    day: ShortText = ""
+    night: bool = False
+
+
+@dataclass(frozen=True)
+class MarkUnder:
+    """A mark that an end may stand on."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkylineShown:
+    """A skyline as it stands (`id` None: none was drawn), its corners in degrees, and what lay under it when it was drawn.
+
+    `may_undo`: another line stood there before.
+    """
+
+    id: str | None
+    azimuths_deg: tuple[float, ...]
+    elevations_deg: tuple[float, ...]
+    origin: SkylineOrigin | None
+    words: str
+    may_undo: bool
+    photo: PhotoAim | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkylineOffered:
+    """A line over what a receiver listed and did not hear, to be taken or not."""
+
+    azimuths_deg: tuple[float, ...]
+    elevations_deg: tuple[float, ...]
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class EndUnder:
+    """One end under its sky; `mark_id` None: it stands in the job's middle, and nothing can be drawn there."""
+
+    mark_id: str | None
+    name: str
+    profile: str
+    mask_deg: float
+    constellations: tuple[str, ...]
+    skyline: SkylineShown
+    offered: SkylineOffered | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Arc:
+    """A satellite's way over the rover's sky while it is up: degrees a step from `first` on, and who sees it: a letter a step.
+
+    `c` base and rover, `b` and `r` one of them alone, `n` neither.
+    """
+
+    satellite: str
+    constellation: str
+    healthy: bool
+    first: int
+    azimuths_deg: tuple[float, ...]
+    elevations_deg: tuple[float, ...]
+    seen_by: str
+
+
+@dataclass(frozen=True)
+class CountOf:
+    """How many satellites of a constellation are in common, a number a step."""
+
+    constellation: str
+    counts: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class HoursOf:
+    """A stretch of hours, Unix seconds."""
+
+    from_s: float
+    to_s: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Hours:
+    """The day in columns, a value a step; None where the satellites in common give no position."""
+
+    common: tuple[int, ...]
+    by_constellation: tuple[CountOf, ...]
+    pdop: tuple[float | None, ...]
+    hdop: tuple[float | None, ...]
+    vdop: tuple[float | None, ...]
+    horizontal_95_m: tuple[float | None, ...]
+    vertical_95_m: tuple[float | None, ...]
+    quality: tuple[Quality, ...]
+    good: tuple[HoursOf, ...]
+    poor: tuple[HoursOf, ...]
+
+
+@dataclass(frozen=True)
+class SunOf:
+    """Sunrise and sunset of the day shown, Unix seconds (None: it does not), and in words."""
+
+    rise_s: float | None
+    set_s: float | None
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Ionosphere:
+    """The ionosphere by the coefficients of the elements, metres on L1, a value a step; empty columns where there are no coefficients."""
+
+    overhead_m: tuple[float, ...]
+    between_m: tuple[float, ...]
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ElementFileShown:
+    """A file of elements that is used."""
+
+    id: str
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ElementsShown:
+    """What orbits come from; `nominal`: to practise, and every picture says so."""
+
+    words: str
+    nominal: bool
+    satellites: int
+    files: tuple[ElementFileShown, ...]
+    heard: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkyOfDay:
+    """The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day."""
+
+    day: str
+    night: bool
+    from_s: float
+    step_s: float
+    steps: int
+    now: int | None
+    glance: str
+    base: EndUnder
+    rover: EndUnder
+    baseline_words: str
+    marks: tuple[MarkUnder, ...]
+    arcs: tuple[Arc, ...]
+    hours: Hours
+    sun: SunOf
+    ionosphere: Ionosphere
+    elements: ElementsShown
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class SkyView:
+    """The sky of a job; where it cannot be shown, why in one sentence."""
+
+    shown: SkyOfDay | None
+    lacks: str
+
+
+def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
+    """Return the sky of a day: as many queries whatever the job holds."""
+    now_s = context.now(job_id)
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        start_s, of_day = _start(job, query, now_s)
+        occupation = latest_occupation(session, job_id)
+        ends = ends_now(session, job, kit, query.base_mark_id, query.rover_mark_id)
+        if ends is None:
+            return SkyView(None, _LIES_NOWHERE)
+        elements = elements_now(session, job, now_s)
+        budget = BUDGET.read(session, job_id)[1]
+    running = None if occupation is None else context.running.session(occupation.id)
+    cells = [() if running is None else running.obstructed(base) for base in (True, False)]
+    offered = [None if not item else _offered(item, end) for item, end in zip(cells, (ends.base, ends.rover), strict=True)]
+    day = day_over(elements, ends, start_s, budget)
+    clock = clock_of(job, start_s)
+    at_now = round((now_s - start_s) / SKY_DAY_STEP_S)
+    now = at_now if 0 <= at_now < len(day.quality) else None
+    ionosphere = _ionosphere(elements, ends, start_s)
+    worse, lost = without_loss(day, ends.ends, ends.baseline_m, budget)
+    unit = job.length_unit
+    findings = [
+        *elements.findings,
+        *ages_said(elements, day),
+        *judge_lost_constellations(
+            lost,
+            (float(np.median(day.common.sum(axis=0))), float(np.median(worse.common.sum(axis=0)))),
+            (_middle(day.expected.horizontal_m), _middle(worse.expected.horizontal_m)),
+            unit,
+        ),
+    ]
+    if ionosphere is not None:
+        at = ionosphere.worst
+        findings += judge_ionosphere(float(ionosphere.overhead_m[at]), float(ionosphere.between_m[at]), ends.baseline_m, clock(at))
+    return SkyView(
+        SkyOfDay(
+            day=of_day.isoformat(),
+            night=query.night,
+            from_s=start_s,
+            step_s=SKY_DAY_STEP_S,
+            steps=len(day.quality),
+            now=now,
+            glance=glance(day.quality, clock, now or 0),
+            base=_end(ends.base, offered[0]),
+            rover=_end(ends.rover, offered[1]),
+            baseline_words=whole_from_metres(ends.baseline_m, unit),
+            marks=tuple(MarkUnder(mark_id, name) for mark_id, name in ends.marks),
+            arcs=_arcs(day),
+            hours=_hours(day, start_s),
+            sun=_sun(job, of_day, query.night, ends.rover),
+            ionosphere=_ionosphere_shown(ionosphere, ends, clock, unit),
+            elements=ElementsShown(
+                words=elements.source,
+                nominal=elements.nominal,
+                satellites=int(np.isfinite(day.rover.elevation_deg).any(axis=1).sum()),
+                files=tuple(ElementFileShown(id=row.id, name=row.name, kind=row.kind) for row in elements.files),
+                heard=elements.heard,
+            ),
+            findings=ranked(findings),
+        ),
+        "",
+    )
+
+
+def _start(job: JobNow, query: SkyQuery, now_s: float) -> tuple[float, date]:
+    """Return when what is asked for begins, Unix seconds, and of which day it is."""
+    if not query.day.strip():
+        of_day = job.local_time(local_midnight_s(job, now_s)).date()
+        if query.night and job.local_time(now_s).hour < 12:
+            of_day -= timedelta(days=1)  # the night that is now
+    else:
+        try:
+            of_day = date.fromisoformat(query.day.strip())
+        except ValueError:
+            raise InputError("Type a day as 2026-06-17.", field="day") from None
+        if not 1985 <= of_day.year <= 2100:
+            raise InputError("A day lies between 1985 and 2100.", field="day")
+    zone = ZoneInfo(job.settings.time_zone)
+    return datetime.combine(of_day, time(12 if query.night else 0), zone).timestamp(), of_day
+
+
+def _middle(values: NDArray[np.float64]) -> float:
+    known = values[np.isfinite(values)]
+    return float(np.median(known)) if len(known) else float("nan")
+
+
+def _end(end: EndNow, offered: SkylineOffered | None) -> EndUnder:
+    line = end.line
+    azimuths, elevations = end.end.skyline.azimuths_deg, end.end.skyline.elevations_deg
+    words = (
+        "No skyline drawn." if not azimuths else "Drawn." if line is None or line.origin == "drawn" else "Taken from what was not heard."
+    )
+    return EndUnder(
+        mark_id=end.mark_id,
+        name=end.name,
+        profile="" if end.profile is None else end.profile.name,
+        mask_deg=end.end.mask_deg,
+        constellations=tuple(name for letter, name in CONSTELLATION_NAMES.items() if letter in end.end.constellations),
+        skyline=SkylineShown(
+            id=None if line is None else line.id,
+            azimuths_deg=azimuths,
+            elevations_deg=elevations,
+            origin=None if line is None else cast(SkylineOrigin, line.origin),
+            words=words,
+            may_undo=line is not None,
+            photo=None if line is None else line.photo,
+        ),
+        offered=offered,
+    )
+
+
+def _offered(cells: tuple[Cell, ...], end: EndNow) -> SkylineOffered | None:
+    line = skyline_of_cells(cells)
+    if line == end.end.skyline or not line.azimuths_deg:
+        return None
+    return SkylineOffered(
+        azimuths_deg=line.azimuths_deg,
+        elevations_deg=line.elevations_deg,
+        words=f"Not heard for half a minute in {len(cells)} pieces of the sky.",
+    )
+
+
+def _arcs(day: SkyDay) -> tuple[Arc, ...]:
+    found = []
+    for n, satellite in enumerate(day.rover.satellites):
+        letters = day.seen_by(n)
+        steps = np.flatnonzero([letter != "-" for letter in letters])
+        for run in np.split(steps, np.flatnonzero(np.diff(steps) > 1) + 1):
+            if not len(run):
+                continue
+            first, end = int(run[0]), int(run[-1]) + 1
+            found.append(
+                Arc(
+                    satellite=satellite,
+                    constellation=CONSTELLATION_NAMES[satellite[0]],
+                    healthy=bool(day.rover.healthy[n, first:end].all()),
+                    first=first,
+                    azimuths_deg=tuple(np.round(day.rover.azimuth_deg[n, first:end], _ARC_DECIMALS).tolist()),
+                    elevations_deg=tuple(np.round(day.rover.elevation_deg[n, first:end], _ARC_DECIMALS).tolist()),
+                    seen_by=letters[first:end],
+                )
+            )
+    return tuple(found)
+
+
+def _hours(day: SkyDay, start_s: float) -> Hours:
+    def spans(wanted: Quality) -> tuple[HoursOf, ...]:
+        return tuple(
+            HoursOf(start_s + first * SKY_DAY_STEP_S, start_s + last * SKY_DAY_STEP_S)
+            for first, last in spans_of(day.quality, wanted)
+            if last > first
+        )
+
+    return Hours(
+        common=tuple(day.common.sum(axis=0).tolist()),
+        by_constellation=tuple(CountOf(CONSTELLATION_NAMES[letter], tuple(counts.tolist())) for letter, counts in day.counts().items()),
+        pdop=_column(day.dops.pdop, 2),
+        hdop=_column(day.dops.hdop, 2),
+        vdop=_column(day.dops.vdop, 2),
+        horizontal_95_m=_column(day.expected.horizontal_m, 4),
+        vertical_95_m=_column(day.expected.vertical_m, 4),
+        quality=day.quality,
+        good=spans("good"),
+        poor=spans("poor"),
+    )
+
+
+def _column(values: NDArray[np.float64], decimals: int) -> tuple[float | None, ...]:
+    return tuple(None if np.isnan(value) else round(float(value), decimals) for value in values)
+
+
+def _sun(job: JobNow, of_day: date, night: bool, end: EndNow) -> SunOf:
+    """Return sunrise and sunset of a day; of a night its sunset first, and the sunrise after it."""
+    zone, place = ZoneInfo(job.settings.time_zone), (end.latitude_deg, end.longitude_deg)
+    rise_s, set_s = sun_times_s(of_day, zone, *place)
+    said = [("sunrise", rise_s), ("sunset", set_s)]
+    if night:
+        rise_s, _ = sun_times_s(of_day + timedelta(days=1), zone, *place)
+        said = [("sunset", set_s), ("sunrise", rise_s)]
+    words = ", ".join(f"{word} {job.local_time(at):%H:%M}" for word, at in said if at is not None) or "the sun neither rises nor sets"
+    return SunOf(rise_s, set_s, f"{words[:1].upper()}{words[1:]}.")
+
+
+def _ionosphere(elements: ElementsNow, ends: EndsNow, start_s: float) -> IonosphereDay | None:
+    if elements.alpha is None or elements.beta is None:
+        return None
+    base, rover = ((end.latitude_deg, end.longitude_deg) for end in (ends.base, ends.rover))
+    return ionosphere_day(elements.alpha, elements.beta, base, rover, moments_from(start_s))
+
+
+def _ionosphere_shown(found: IonosphereDay | None, ends: EndsNow, clock: Callable[[int], str], unit: str) -> Ionosphere:
+    if found is None:
+        words = "The elements hold no coefficients of the ionosphere: a navigation file of the day has them."
+        return Ionosphere(overhead_m=(), between_m=(), words=words)
+    at = found.worst
+    words = (
+        f"Largest overhead about {clock(at)}: {found.overhead_m[at]:.1f} m on L1; over {whole_from_metres(ends.baseline_m, unit)} "
+        f"the ends differ by {1000.0 * found.between_m[at]:.1f} mm by the model. What it leaves out is as a rule larger: some 1 mm a kilometre."
+    )
+    return Ionosphere(
+        overhead_m=tuple(np.round(found.overhead_m, 3).tolist()), between_m=tuple(np.round(found.between_m, 5).tolist()), words=words
+    )

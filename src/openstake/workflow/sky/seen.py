@@ -1,0 +1,244 @@
+"""The sky that is expected now against what the base sends and the rover uses; masks beside each other; the comparison that checks the link."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError
+from openstake.core.evidence import InView
+from openstake.core.judge.finding import Finding, ranked
+from openstake.core.judge.sky import judge_compared, judge_masks
+from openstake.core.limits import ShortText
+from openstake.core.observation import CONSTELLATION_NAMES
+from openstake.core.sky.against import Overhead, SatelliteAgainst, SkyCompared, SkyUnder, against, compared, under_of
+from openstake.core.sky.constellations import nominal_orbits
+from openstake.core.sky.expected import Directions, directions_of
+from openstake.core.sky.satellites_used import lowest_used_deg
+from openstake.core.time_scales import gps_from_unix_s
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.shotkinds import elevation_limits_deg
+from openstake.derive.sky import EndsNow, elements_now, ends_now
+from openstake.live.session import RunningSession
+from openstake.store.models import SkyCheck
+from openstake.store.records.bases import open_occupation
+from openstake.store.records.skies import latest_check
+from openstake.workflow.command import Transaction, carry_out
+from openstake.workflow.context import Context
+
+_NOTHING = "Nothing is heard: start the base, and listen to it and to a rover."
+
+
+@dataclass(frozen=True)
+class SeenQuery:
+    """On which mark the rover stands; the base stands where it was started."""
+
+    rover_mark_id: ShortText = ""
+
+
+@dataclass(frozen=True)
+class CompareSky:
+    """On which mark the rover stands while its sky is compared."""
+
+    rover_mark_id: ShortText = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class MaskRow:
+    """An elevation mask or the lowest satellite beside it, degrees; None where it is not known."""
+
+    words: str
+    degrees: float | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkySeen:
+    """Expected against seen, now: satellites above the rover's horizon, the highest first, how many of the expected are used, and masks.
+
+    `sky` says whose sky it is compared with; `last` is the comparison that the chain rests on, None where there is none, `last_holds` whether
+    skylines and masks are still what it rested on.
+    """
+
+    satellites: tuple[SatelliteAgainst, ...]
+    expected: int
+    sent: int | None
+    used: int | None
+    words: str
+    sky: str
+    masks: tuple[MaskRow, ...]
+    findings: tuple[Finding, ...]
+    may_compare: bool
+    last: SkyCompared | None
+    last_s: float | None
+    last_holds: bool
+
+
+@dataclass(frozen=True)
+class SkySeenView:
+    """Expected against seen; where it cannot be shown, why in one sentence."""
+
+    shown: SkySeen | None
+    lacks: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Now:
+    """What is compared at a moment."""
+
+    ends: EndsNow
+    satellites: tuple[SatelliteAgainst, ...]
+    sent: Mapping[str, Collection[int]] | None
+    in_view: tuple[InView, ...] | None
+    lowest_sent_deg: float | None
+    sky: str
+    under: SkyUnder
+
+
+def view(context: Context, job_id: str, query: SeenQuery) -> SkySeenView:
+    """Return the sky that is expected now beside what is seen of it."""
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+        running = None if occupation is None else context.running.session(occupation.id)
+        now = _now(session, job, kit, occupation.mark_id if occupation else "", query.rover_mark_id, running, context.now(job_id))
+        if now is None:
+            return SkySeenView(None, "This job lies nowhere on Earth yet: nothing can be expected of its sky.")
+        check = None if occupation is None else latest_check(session, occupation.id)
+        limits = elevation_limits_deg(session, job_id)
+    expected = [item for item in now.satellites if item.expected]
+    heard = now.sent is not None or now.in_view is not None
+    return SkySeenView(
+        SkySeen(
+            satellites=now.satellites,
+            expected=len(expected),
+            sent=None if now.sent is None else sum(bool(item.sent) for item in expected),
+            used=None if now.in_view is None else sum(bool(item.used) for item in expected),
+            words=compared(now.satellites, now.under).words if heard else _NOTHING,
+            sky=now.sky,
+            masks=_masks(now, limits),
+            findings=ranked(_mask_findings(now, limits)),
+            may_compare=now.sent is not None and now.in_view is not None,
+            last=None if check is None else check.data,
+            last_s=None if check is None else check.created_s,
+            last_holds=check is not None and _holds(session, job, kit, check.data, now.ends),
+        ),
+        "",
+    )
+
+
+def _now(
+    session: Session, job: JobNow, kit: KitNow, base_mark_id: str, rover_mark_id: str, running: RunningSession | None, now_s: float
+) -> _Now | None:
+    ends = ends_now(session, job, kit, base_mark_id, rover_mark_id)
+    if ends is None:
+        return None
+    elements = elements_now(session, job, now_s)
+    # Stand-ins see the nominal sky, whatever is loaded to plan by.
+    orbits = nominal_orbits() if job.practice else elements.orbits
+    gps_s = np.array([gps_from_unix_s(now_s)])
+    base, rover = directions_of(orbits, [ends.base.ecef_m, ends.rover.ecef_m], gps_s)
+    moment = None if running is None else running.moment()
+    heard = moment is not None and moment.base_feed is not None and moment.heard.span_s > 0.0
+    sent = moment.heard.satellites if moment is not None and heard else None
+    in_view = None if running is None else running.in_view()
+    at_base, at_rover = _overhead(base), _overhead(rover)
+    return _Now(
+        ends=ends,
+        satellites=against(at_base, at_rover, ends.ends, sent, in_view),
+        sent=sent,
+        in_view=in_view,
+        lowest_sent_deg=_lowest_sent_deg(at_base, sent),
+        sky="nominal, to practise" if job.practice else elements.source,
+        under=under_of(ends.ends, ends.base.mark_id or "", ends.rover.mark_id or ""),
+    )
+
+
+def _overhead(seen: Directions) -> list[Overhead]:
+    return [
+        Overhead(
+            satellite=name,
+            azimuth_deg=float(seen.azimuth_deg[n, 0]),
+            elevation_deg=float(seen.elevation_deg[n, 0]),
+            healthy=bool(seen.healthy[n, 0]),
+        )
+        for n, name in enumerate(seen.satellites)
+        if seen.elevation_deg[n, 0] >= 0.0
+    ]
+
+
+def _lowest_sent_deg(at_base: list[Overhead], sent: Mapping[str, Collection[int]] | None) -> float | None:
+    if sent is None:
+        return None
+    theirs = [item.elevation_deg for item in at_base if int(item.satellite[1:]) in sent.get(CONSTELLATION_NAMES[item.satellite[0]], ())]
+    return min(theirs, default=None)
+
+
+def _masks(now: _Now, limits_deg: Mapping[str, float]) -> tuple[MaskRow, ...]:
+    used = None if now.in_view is None else lowest_used_deg(now.in_view)
+    return (
+        MaskRow(words="mask of the base's profile", degrees=now.ends.base.end.mask_deg if now.ends.base.profile else None),
+        MaskRow(words="lowest satellite sent", degrees=now.lowest_sent_deg),
+        MaskRow(words="mask of the rover's profile", degrees=now.ends.rover.end.mask_deg if now.ends.rover.profile else None),
+        MaskRow(words="lowest satellite used", degrees=used),
+        *(MaskRow(words=f"elevation limit of {kind} shots", degrees=limit) for kind, limit in limits_deg.items()),
+    )
+
+
+def _mask_findings(now: _Now, limits_deg: Mapping[str, float]) -> list[Finding]:
+    ends = now.ends
+    if ends.base.profile is None or ends.rover.profile is None:
+        return []
+    used = None if now.in_view is None else lowest_used_deg(now.in_view)
+    return judge_masks(ends.base.end.mask_deg, ends.rover.end.mask_deg, limits_deg, now.lowest_sent_deg, used)
+
+
+def compare(context: Context, job_id: str, request: CompareSky) -> SkySeenView:
+    """Hold the sky that is expected now against what is seen, and keep what came of it: the chain's *sky* rests on it."""
+
+    def work(tx: Transaction) -> None:
+        session, job = tx.session, tx.job
+        occupation = open_occupation(session, job_id)
+        running = None if occupation is None else context.running.session(occupation.id)
+        if occupation is None or running is None:
+            raise ConflictError(_NOTHING)
+        now = _now(session, job, kit_of(session, job_id), occupation.mark_id, request.rover_mark_id, running, tx.now_s)
+        if now is None or now.sent is None or now.in_view is None:
+            raise ConflictError("Base and rover must both be heard: what is sent and what is used are compared.")
+        found = compared(now.satellites, now.under)
+        if not found.expected:
+            raise ConflictError("No satellite is expected at both ends now: look at masks, skylines and elements.")
+        row = tx.add(SkyCheck(job_id=job_id, occupation_id=occupation.id, data=found, created_s=tx.now_s))
+        tx.tell("sky-compared", f"Sky {'as expected' if found.agrees else 'not as expected'}: {found.words}", sky_check=row.id)
+
+    carry_out(context, job_id, work)
+    return view(context, job_id, SeenQuery(request.rover_mark_id))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SkySaid:
+    """The newest comparison from a base, and whether what it rested on still holds."""
+
+    compared: SkyCompared
+    holds: bool
+    findings: tuple[Finding, ...]
+
+
+def sky_said(session: Session, job: JobNow, kit: KitNow, occupation_id: str) -> SkySaid | None:
+    """Return what the chain rests on of the sky; None where it was never compared from this base."""
+    check = latest_check(session, occupation_id)
+    if check is None:
+        return None
+    holds = _holds(session, job, kit, check.data)
+    return SkySaid(compared=check.data, holds=holds, findings=tuple(judge_compared(check.data)) if holds else ())
+
+
+def _holds(session: Session, job: JobNow, kit: KitNow, before: SkyCompared, ends: EndsNow | None = None) -> bool:
+    """Whether skylines, masks and constellations are what a comparison rested on, at the marks where it was made."""
+    under = before.under
+    if ends is None or (ends.base.mark_id, ends.rover.mark_id) != (under.base_mark_id, under.rover_mark_id):
+        ends = ends_now(session, job, kit, under.base_mark_id, under.rover_mark_id)
+    return ends is not None and under_of(ends.ends, under.base_mark_id, under.rover_mark_id) == under
