@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from openstake.core.budget import Circumstances, budget_of
-from openstake.core.chain import FitSaid, PlanOfChecks, PoleSeen, RoverHeard, State
+from openstake.core.chain import FitSaid, PlanOfChecks, PoleSeen, RoverHeard, SkyHeld, State, steps
 from openstake.core.chain_links import LINKS, TERM_LINKS, check_next, links, weakest
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Severity
@@ -16,19 +16,30 @@ from openstake.core.morning import LastTime, morning_of
 from tests.core.test_chain import BASE, FAR, GOOD, NEAR, NOTHING, ROVER, link, said
 
 AGREED = (said("initialisations-agree"),)
+SEEN = SkyHeld(agrees=True, holds=True, words="25 of 26 satellites expected at both ends are sent and used.")
 WHOLE = replace(
     GOOD,
     pole=PoleSeen(True, False, "The rod: no lean seen."),
     rover_findings=AGREED,
+    sky=SEEN,
     fit=FitSaid(marks=6, measured=6, solved=True, applied=True, changed=False, proven=True, words="6 marks agree to 0.009 m"),
 )
 
 
-def test_with_every_kind_of_evidence_all_but_the_sky_are_checked_and_only_it_is_due():
+def test_with_every_kind_of_evidence_all_are_checked_and_nothing_is_due():
     made = links(WHOLE)
-    assert {item.name: item.state for item in made if item.state is not State.CHECKED} == {"sky": State.ENTERED}
-    assert [item.name for item in made if item.due is not None] == ["sky"]
-    assert check_next(WHOLE, made).page == "watch"
+    assert {item.state for item in made} == {State.CHECKED} and not any(item.due for item in made)
+    assert check_next(WHOLE, made) is None
+
+
+def test_a_sky_is_checked_by_what_is_seen_and_out_of_date_where_it_is_another_one():
+    unseen = replace(WHOLE, sky=None)
+    assert link(unseen, "sky").state is State.ENTERED and check_next(unseen, links(unseen)).page == "sky?view=seen"
+    assert link(replace(WHOLE, sky=replace(SEEN, holds=False)), "sky").state is State.OUT_OF_DATE
+    less = replace(WHOLE, sky=replace(SEEN, agrees=False, findings=(said("sky-not-as-expected", Severity.LOOK),)))
+    assert link(less, "sky").state is State.DISAGREES
+    assert {item.step: item.state for item in steps(less)}["sky"] is State.DISAGREES
+    assert {item.step: item.state for item in steps(NOTHING)}["sky"] is State.ENTERED
 
 
 def test_a_base_whose_level_nobody_looked_at_is_entered_however_often_it_was_read():

@@ -83,6 +83,8 @@ def sent(message):
             values[key] = int(message.satellite[1:])
         elif "Week" in words:
             values[key] = week % (1 << RTCM_DATA_FIELDS[key][1])
+        elif number == 1019 and "health" in words.lower():
+            values[key] = int(message.health)
     return payload_of(number, values)
 
 

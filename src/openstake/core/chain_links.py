@@ -165,28 +165,24 @@ def _datum_unsaid(system: SystemSaid) -> Finding | None:
 
 
 def _sky(sky: SkyHeld | None, rover: RoverHeard | None) -> Link:
-    used = f"{rover.satellites} satellites used" if rover is not None and rover.satellites is not None else ""
-    if sky is None:
-        return Link(
-            name="sky",
-            meant="",
-            observed=used,
-            sigma_m=None,
-            state=State.ENTERED if used else State.MISSING,
-            why="not held against what is expected yet" if used else "no rover is heard",
-            due=_due("sky", "Hold the sky that is expected against what is sent and used: one press.") if used else _START,
-            seen=(Seen(used, "watch"),) if used else (),
-        )
+    if rover is None or rover.satellites is None:
+        return Link(name="sky", meant="", observed="", sigma_m=None, state=State.MISSING, why="no rover is heard", due=_START)
+    used = f"{rover.satellites} satellites used"
     state, why = state_of_sky(sky)
+    due = (
+        "Hold the sky that is expected against what is sent and used: one press."
+        if sky is None
+        else "Hold the sky against what is seen again."
+    )
     return Link(
         name="sky",
-        meant="as its elements and skylines say",
+        meant="" if sky is None else "as its elements and skylines say",
         observed=used,
         sigma_m=None,
         state=state,
         why=why,
-        due=None if state is State.CHECKED else _due("sky", "Hold the sky that is expected against what is seen again."),
-        seen=(Seen(sky.words, "sky?view=seen"),),
+        due=None if state is State.CHECKED else _due("sky", due),
+        seen=(Seen(used, "watch"),) if sky is None else (Seen(sky.words, "sky?view=seen"),),
     )
 
 

@@ -44,7 +44,7 @@ class MorningItem:
     page: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Morning:
     """The morning in order, how long it takes altogether, what comes first of what does not hold by itself, the hours of the sky."""
 
@@ -86,7 +86,7 @@ def morning_of(last: LastTime, fit: FitSaid, hours: str = "") -> Morning:
             )
         )
     first = next(item for item in items if item.minutes > 0.0)
-    return Morning(tuple(items), sum(item.minutes for item in items), first, hours)
+    return Morning(items=tuple(items), minutes=sum(item.minutes for item in items), first=first, hours=hours)
 
 
 def _mark(last: LastTime) -> MorningItem:

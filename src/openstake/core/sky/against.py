@@ -47,7 +47,7 @@ class SatelliteAgainst:
     """A satellite as it is expected and as it is seen; degrees at the rover.
 
     `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.  `cause`
-    says why it is not used: what is expected of it, or what is missing; `unexpected` in words where something hides it and it is seen.
+    says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
     """
 
     satellite: str
@@ -60,6 +60,7 @@ class SatelliteAgainst:
     used: bool | None
     cause: Cause
     words: str
+    defies: Literal["", "mask", "skyline"]
     unexpected: str
 
 
@@ -158,6 +159,7 @@ def _one(
     heard = None if listed is None else item is not None and item.cnr_dbhz is not None
     used = None if listed is None else bool(heard and item is not None and item.used is not False)
     cause = _cause(standings, is_sent, heard, used)
+    defies, unexpected = _unexpected(standings, is_sent, used)
     return SatelliteAgainst(
         satellite=rover.satellite,
         constellation=name,
@@ -169,7 +171,8 @@ def _one(
         used=used,
         cause=cause,
         words=_words(standings, cause),
-        unexpected=_unexpected(standings, is_sent, used),
+        defies=defies,
+        unexpected=unexpected,
     )
 
 
@@ -196,20 +199,21 @@ def _words(standings: tuple[Standing, Standing], cause: Cause) -> str:
     return words
 
 
-def _unexpected(standings: tuple[Standing, Standing], sent: bool | None, used: bool | None) -> str:
-    """Return what is seen of a satellite that something hides: the mask is not kept, or the skyline is too high there."""
+def _unexpected(standings: tuple[Standing, Standing], sent: bool | None, used: bool | None) -> tuple[Literal["", "mask", "skyline"], str]:
+    """Return what should hide a satellite that is seen, and in words: the skyline is too high there, or the mask is not kept."""
     for end, verb, standing, seen in (("base", "sent", standings[0], sent), ("rover", "used", standings[1], used)):
-        if seen and standing in ("mask", "skyline"):
-            return f"{verb}, though {_WORDS[standing]} of the {end}"
-    return ""
+        if seen and (standing == "mask" or standing == "skyline"):
+            return standing, f"{verb}, though {_WORDS[standing]} of the {end}"
+    return "", ""
 
 
 def compared(satellites: Sequence[SatelliteAgainst], under: SkyUnder) -> SkyCompared:
-    """Return what comes of holding an expected sky against what is seen: it agrees where four in five of the expected are used."""
+    """Return what comes of holding an expected sky against what is seen: it agrees where four in five of the expected are used, and no more
+    than one in five is seen through a skyline.  A mask that is not kept is told by itself, and hides nothing."""
     expected = [item for item in satellites if item.expected]
     used = [item for item in expected if item.used and item.sent is not False]
     missing = tuple(item.satellite for item in expected if item not in used)
-    unexpected = tuple(item.satellite for item in satellites if item.unexpected)
+    unexpected = tuple(item.satellite for item in satellites if item.defies == "skyline")
     enough = len(used) >= ceil(SKY_SEEN_SHARE * len(expected)) and len(used) > 0
     agrees = enough and len(unexpected) <= (1.0 - SKY_SEEN_SHARE) * len(satellites)
     words = f"{len(used)} of {counted(len(expected), 'satellite')} expected at both ends are sent and used"
@@ -217,7 +221,7 @@ def compared(satellites: Sequence[SatelliteAgainst], under: SkyUnder) -> SkyComp
     if causes:
         words += "; " + ", ".join(f"{count} {cause}" for cause, count in causes.most_common())
     if unexpected:
-        words += f"; seen where something should hide them: {named(unexpected)}"
+        words += f"; seen through a skyline: {named(unexpected)}"
     return SkyCompared(
         expected=len(expected), used=len(used), missing=missing, unexpected=unexpected, agrees=agrees, words=f"{words}.", under=under
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.derive.base import base_of
 from openstake.derive.job import job_of
+from openstake.derive.kit import kit_of
 from openstake.store.records.bases import open_occupation
 from openstake.workflow.command import Transaction
 from openstake.workflow.context import Context
@@ -25,6 +26,7 @@ def configure_standin(context: Context, job_id: str) -> None:
         if occupation is None or job.frame.datum_is_unsaid:
             practice.silence()
             return
-        base = base_of(session, occupation)
+        base, profiles = base_of(session, occupation), kit_of(session, job_id).of_role(base=True)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(base.mark_m))
-    practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id)
+    set_as = {"mask_deg": profiles[0].elevation_mask_deg} if profiles else {}
+    practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id, **set_as)
