@@ -310,6 +310,7 @@ PLANNING_HOLDS_S = {"broadcast": 3 * 86_400.0, "precise": 900.0, "mean": 14 * 86
 POOR_PDOP_RATIO = 2.0  # times the least of the day: an hour to avoid (common practice, no source)
 SHORTEST_POOR_S = 600.0
 SKY_DAY_STEP_S = 600.0
+SKY_BESIDE_M = 50.0  # a rover so near to a mark has its skyline, until somebody says otherwise (common practice, no source)
 SKY_EDGE_DEG = 1.0  # so close to a mask or a skyline a satellite may be seen or not: directions on the air are whole degrees
 SKY_SEEN_SHARE = (
     0.8  # of the satellites expected at both ends: fewer used, and something is not as it is meant (common practice, no source)

@@ -17,7 +17,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_nominal, judge_unreadable
 from openstake.core.kit.profile import Profile
-from openstake.core.limits import MOST_ELEMENT_TEXT_BYTES, PLANNING_HOLDS_S, SKY_DAY_STEP_S
+from openstake.core.limits import MOST_ELEMENT_TEXT_BYTES, PLANNING_HOLDS_S, SKY_BESIDE_M, SKY_DAY_STEP_S
 from openstake.core.link.airload import letters_of_messages
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.against import SkyEnd
@@ -207,11 +207,18 @@ def _marks_now(session: Session, job: JobNow) -> _Marks:
 _PLACE = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
 
 
-def ends_now(session: Session, job: JobNow, kit: KitNow, base_mark_id: str = "", rover_mark_id: str = "") -> EndsNow | None:
+def ends_now(
+    session: Session,
+    job: JobNow,
+    kit: KitNow,
+    base_mark_id: str = "",
+    rover_mark_id: str = "",
+    rover_grid_m: tuple[float, float] | None = None,
+) -> EndsNow | None:
     """Return both ends as they stand, on marks by the ids of any of their rows; None where the job lies nowhere on Earth yet.
 
-    Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark farthest
-    from it.
+    Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark beside it
+    where it is heard (`rover_grid_m`), else on the one farthest from the base.
     """
     rows = columns_of_marks(
         session,
@@ -260,7 +267,9 @@ def ends_now(session: Session, job: JobNow, kit: KitNow, base_mark_id: str = "",
 
     last = None if base_mark_id else latest_occupation(session, job.id)
     base_id = _head(base_mark_id or (last.mark_id if last else ""), replaced_by, at) or (rows[placed[0]].id if len(placed) else None)
-    rover_id = _head(rover_mark_id, replaced_by, at) or (None if base_id is None else _farthest(places.grid_m, placed, at[base_id], rows))
+    rover_id = _head(rover_mark_id, replaced_by, at)
+    if rover_id is None and base_id is not None:
+        rover_id = _beside(places.grid_m, placed, rover_grid_m, rows) or _farthest(places.grid_m, placed, at[base_id], rows)
     base, rover = end(base_id, True), end(rover_id, False)
     if base is None or rover is None:
         return None
@@ -270,6 +279,15 @@ def ends_now(session: Session, job: JobNow, kit: KitNow, base_mark_id: str = "",
 def _head(mark_id: str, replaced_by: dict[str, str], at: dict[str, int]) -> str | None:
     head = lines.last_of(replaced_by, mark_id)
     return head if head in at else None
+
+
+def _beside(grid_m: NDArray[np.float64], placed: NDArray[np.int64], place_m: tuple[float, float] | None, rows: Sequence[Any]) -> str | None:
+    """Return the mark beside a place, None where none is near."""
+    if place_m is None:
+        return None
+    away = np.linalg.norm(grid_m[placed] - np.array(place_m), axis=1)
+    nearest = int(np.argmin(away))
+    return rows[int(placed[nearest])].id if away[nearest] <= SKY_BESIDE_M else None
 
 
 def _farthest(grid_m: NDArray[np.float64], placed: NDArray[np.int64], base: int, rows: Sequence[Any]) -> str:

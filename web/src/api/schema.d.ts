@@ -9110,7 +9110,7 @@ export interface components {
          * @description A satellite as it is expected and as it is seen; degrees at the rover.
          *
          *     `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.  `cause`
-         *     says why it is not used: what is expected of it, or what is missing; `unexpected` in words where something hides it and it is seen.
+         *     says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
          */
         SatelliteAgainst: {
             /** Azimuth Deg */
@@ -9122,6 +9122,11 @@ export interface components {
             cause: "" | "edge" | "mask" | "skyline" | "health" | "profile" | "not sent" | "not heard" | "not used";
             /** Constellation */
             constellation: string;
+            /**
+             * Defies
+             * @enum {string}
+             */
+            defies: "" | "mask" | "skyline";
             /** Elevation Deg */
             elevation_deg: number;
             /** Expected */

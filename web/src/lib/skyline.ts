@@ -17,7 +17,7 @@ export function heightsOf(line: Line): number[] {
   const heights = [elevations[last]!, ...elevations, elevations[0]!];
   return Array.from({ length: COUNT }, (_, n) => {
     const at = n * STEP_DEG;
-    const right = around.findIndex((azimuth) => azimuth >= at);
+    const right = around.findIndex((azimuth, k) => k > 0 && azimuth >= at);
     const span = around[right]! - around[right - 1]!;
     const part = span > 0 ? (at - around[right - 1]!) / span : 1;
     return heights[right - 1]! + part * (heights[right]! - heights[right - 1]!);

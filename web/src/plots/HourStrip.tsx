@@ -56,7 +56,7 @@ export function HourStrip(props: { shown: Schemas["SkyOfDay"]; step: number; onS
           <Band shown={shown} x={x} />
           <Times shown={shown} x={x} width={width} clock={props.clock} />
           <text x="6" y={HEIGHT - FOOT - BAND - 10} fontSize="15" fill="var(--ink)">
-            at most {most} satellites in common
+            {width < 600 ? `${most} at most` : `at most ${most} satellites in common`}
           </text>
           {shown.elements.nominal && (
             <text x={width - 8} y={HEIGHT - FOOT - BAND - 10} fontSize="15" fontWeight="700" textAnchor="end" fill="var(--flag)">

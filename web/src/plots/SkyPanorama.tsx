@@ -186,7 +186,7 @@ function Cursor({ at, place, heights }: { at: number; place: Place; heights: rea
     <g aria-hidden="true">
       <path d={`M${place.x(at * STEP_DEG)} ${place.y(0)}V${place.y(90)}`} stroke="var(--flag)" strokeWidth="1.5" strokeDasharray="4 4" />
       <circle cx={place.x(at * STEP_DEG)} cy={place.y(height)} r="6" fill="var(--flag)" />
-      <text x={Math.min(place.x(360) - 90, place.x(at * STEP_DEG) + 8)} y={place.y(90) + 16} fontSize="16" fontWeight="700" fill="var(--flag)">
+      <text x={Math.min(place.x(360) - 90, place.x(at * STEP_DEG) + 8)} y={place.y(90) + 42} fontSize="16" fontWeight="700" fill="var(--flag)">
         {at * STEP_DEG}°, {Math.round(height)}° up
       </text>
     </g>

@@ -39,6 +39,7 @@ from openstake.derive.sky import (
 )
 from openstake.store.records.bases import latest_occupation
 from openstake.workflow.context import Context
+from openstake.workflow.sky.where import rover_grid_m
 
 _LIES_NOWHERE = "This job lies nowhere on Earth yet: give it marks in a known system, or type its place under Job, System."
 _ARC_DECIMALS = 1
@@ -224,12 +225,12 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         start_s, of_day = _start(job, query, now_s)
         occupation = latest_occupation(session, job_id)
-        ends = ends_now(session, job, kit, query.base_mark_id, query.rover_mark_id)
+        running = None if occupation is None else context.running.session(occupation.id)
+        ends = ends_now(session, job, kit, query.base_mark_id, query.rover_mark_id, rover_grid_m(job, running))
         if ends is None:
             return SkyView(None, _LIES_NOWHERE)
         elements = elements_now(session, job, now_s)
         budget = BUDGET.read(session, job_id)[1]
-    running = None if occupation is None else context.running.session(occupation.id)
     cells = [() if running is None else running.obstructed(base) for base in (True, False)]
     offered = [None if not item else _offered(item, end) for item, end in zip(cells, (ends.base, ends.rover), strict=True)]
     day = day_over(elements, ends, start_s, budget)

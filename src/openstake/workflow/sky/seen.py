@@ -29,6 +29,7 @@ from openstake.store.records.bases import open_occupation
 from openstake.store.records.skies import latest_check
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
+from openstake.workflow.sky.where import rover_grid_m
 
 _NOTHING = "Nothing is heard: start the base, and listen to it and to a rover."
 
@@ -133,7 +134,7 @@ def view(context: Context, job_id: str, query: SeenQuery) -> SkySeenView:
 def _now(
     session: Session, job: JobNow, kit: KitNow, base_mark_id: str, rover_mark_id: str, running: RunningSession | None, now_s: float
 ) -> _Now | None:
-    ends = ends_now(session, job, kit, base_mark_id, rover_mark_id)
+    ends = ends_now(session, job, kit, base_mark_id, rover_mark_id, rover_grid_m(job, running))
     if ends is None:
         return None
     elements = elements_now(session, job, now_s)

@@ -12,7 +12,12 @@ export function MorningView({ job, tabs, morning }: ChainViewProps & { morning: 
       title="Morning"
       why="What still holds from last time, and what must be checked again today."
       tabs={tabs}
-      aside={<p className="text-xl font-bold">About {Math.round(morning.minutes)} minutes until work can start.</p>}
+      aside={
+        <>
+          <p className="text-xl font-bold">About {Math.round(morning.minutes)} minutes until work can start.</p>
+          {morning.hours && <p className="text-faded">The sky today: {morning.hours}</p>}
+        </>
+      }
       action={<LinkButton to={`/job/${job.id}/${morning.first.page}`}>{morning.first.press}</LinkButton>}
     >
       <ol className="flex max-w-4xl flex-col gap-2">

@@ -31,8 +31,8 @@ export function DrawView(props: SkyProps & { which: "base" | "rover"; onClose: (
   };
   return (
     <Page
-      title={`Skyline of the ${which}`}
-      why={`From ${end.name}: trees, banks and houses as high as they stand. Go over it again to change it; along the ground wipes it off.`}
+      title={`Skyline, ${which}`}
+      why={`From ${end.name}: what stands around, as high as it stands. Go over it again to change it; along the ground wipes it off.`}
       aside={
         (draw.isError || undo.isError) && (
           <p role="alert" className="font-semibold text-flag">

@@ -21,7 +21,7 @@ export function PanoramaView(props: SkyProps) {
   const arc = shown.arcs.find((item) => item.satellite === chosen && step >= item.first && step < item.first + item.seen_by.length);
   return (
     <Page
-      title="Sky"
+      title="Panorama"
       why="What base and rover see together, and when it is good."
       tabs={props.tabs}
       aside={<p className="text-faded hand:hidden">{arc ? wordsOf(arc, step) : "Drag over the hours. Filled: seen by base and rover. Hatched: behind a skyline."}</p>}
@@ -90,7 +90,7 @@ function Now({ job, shown, step, at }: { job: Schemas["JobView"]; shown: Schemas
       <Number label="V 95 %" value={length(hours.vertical_95_m[step], job.length_unit)} sign={sign} />
       <Number label="in common" value={String(hours.common[step] ?? 0)} sign={pdop == null ? "no position" : `PDOP ${pdop.toFixed(1)}`} />
       <div className="text-right hand:col-span-3 hand:text-left">
-        <p className="text-2xl leading-7 font-bold small:text-xl" data-testid="glance">
+        <p className="text-xl leading-6 font-bold" data-testid="glance">
           {shown.glance}
         </p>
         <p className="text-faded">
