@@ -123,7 +123,6 @@ def test_the_way_to_a_mark_is_large_and_ends_on_it(page, running):
     page.until(lambda: page.driver.find_elements("css selector", distance), 20)
     page.until(lambda: page.driver.find_element("css selector", distance).text.replace("\n", "") == "219m", 20)
     page.sees("129 m north, 176 m east")
-    page.shot("go-to")
     mark = next(mark for mark in api("GET", f"/jobs/{job}/marks")["marks"] if mark["name"] == "CS3")
     api("POST", f"/jobs/{job}/stand", {"who": "rover", "mark_id": mark["id"]})
     page.until(lambda: float(page.driver.find_element("css selector", distance).text.rstrip("m")) < 0.1, 20)

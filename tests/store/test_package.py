@@ -451,6 +451,62 @@ def test_a_copy_of_a_data_folder_that_went_on_by_itself_is_refused(places, tmp_p
         unpacked(copy, packed(here, job, tmp_path / "package.zip"))
 
 
+# --- the sky of a job ---
+
+NAVIGATION = Path(__file__).parents[1] / "data" / "rinex" / "mixed-six-hours.rnx.gz"
+
+
+def with_sky(crew, job):
+    """Draw a skyline over a mark of the job, and load a file of elements."""
+    mark = crew.get(f"/jobs/{job}/marks")["marks"][0]["id"]
+    line = {"mark_id": mark, "azimuths_deg": [200.0, 290.0], "elevations_deg": [35.0, 0.0], "replaces_id": None}
+    crew.post(f"/jobs/{job}/sky/skyline", line)
+    crew.post(f"/jobs/{job}/sky/elements", as_file(NAVIGATION.read_bytes(), "mixed.rnx.gz"))
+    return mark
+
+
+def test_skylines_and_elements_travel_with_the_job_and_two_crews_lines_are_both_kept(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job(ALDER)
+    mark = with_sky(here, job)
+    unpacked(there, packed(here, job, tmp_path / "one.zip"))
+    asked = f"/jobs/{job}/sky?day=2024-01-10&base_mark_id={mark}"
+    assert there.get(asked)["shown"]["base"]["skyline"]["elevations_deg"] == [35, 0]
+    assert there.get(asked)["shown"]["elements"] == here.get(asked)["shown"]["elements"]
+    assert there.get(asked)["shown"]["hours"] == here.get(asked)["shown"]["hours"]
+    # Each draws on: two lines replace one, which is told, and both are there.
+    for crew, height in ((here, 20.0), (there, 50.0)):
+        seen = crew.get(asked)["shown"]["base"]["skyline"]["id"]
+        wish = {"mark_id": mark, "azimuths_deg": [200.0], "elevations_deg": [height], "replaces_id": seen}
+        crew.post(f"/jobs/{job}/sky/skyline", wish)
+    unpacked(here, packed(there, job, tmp_path / "two.zip"))
+    assert [item["elevations_deg"] for item in (here.get(asked)["shown"]["base"]["skyline"],)] == [[50]]
+    stops = here.get(f"/jobs/{job}/steps")["findings"]
+    assert any(item["code"].startswith("crews-differ") for item in stops)
+
+
+def test_a_package_of_the_form_before_the_sky_opens(sound, places, tmp_path):
+    """0.14.0 wrote this form without the tables of skies."""
+    young = ("element_file", "heard_ephemeris", "skyline", "sky_check")
+
+    def change(name, content):
+        if name in {f"tables/{table}.jsonl" for table in young}:
+            return None
+        if name != MANIFEST:
+            return content
+        document = json.loads(content)
+        for table in young:
+            document["hashes"].pop(table)
+            document["tables"].pop(table, None)
+        return json.dumps(document).encode()
+
+    source, _, _ = sound
+    office = places("office")
+    old = rewritten(source, tmp_path / "old.zip", change)
+    unpacked(office, old)
+    assert office.get(f"/jobs/{office.job(ALDER)}/sky")["shown"]["elements"]["nominal"]
+
+
 # --- what is no package ---
 
 
@@ -619,6 +675,14 @@ HOSTILE = {
     "a photo of another": (lambda source, out: with_file(source, out, "photos/another.png", b"x"), "a file of no row"),
     "a file elsewhere": (lambda source, out: with_file(source, out, "backups/a", b"x"), "holds no file like"),
     "a row in place of none": (by(in_table("mark", lambda row: row.update(replaces_id=STRANGE))), "is not in this package"),
+    "a skyline above the zenith": (
+        by(in_table("skyline", lambda row: row.update(data="[[10, 95.0]]"))),
+        "Row 1 of skyline: data cannot be read",
+    ),
+    "a skyline of words": (by(in_table("skyline", lambda row: row.update(data='{"hedge": 3}'))), "Row 1 of skyline: data cannot be read"),
+    "a skyline from nowhere": (by(in_table("skyline", lambda row: row.update(origin="guessed"))), "origin must be one of: drawn, seen"),
+    "a photo that looks nowhere": (by(in_table("skyline", lambda row: row.update(photo="{}"))), "Row 1 of skyline: photo cannot be read"),
+    "elements of no kind": (by(in_table("element_file", lambda row: row.update(kind="recipe"))), "kind must be one of: navigation"),
     "a stream outside": (by(in_table("reference", lambda row: row.update(raw_file="../../secret"))), "outside the data folder"),
     "gear is no JSON": (by(in_table("gear", lambda row: row.update(data="{"))), "cannot be read"),
     "profile is not a profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
@@ -687,6 +751,7 @@ def sound(demo_folder, tmp_path_factory):
     shutil.copytree(demo_folder, folder / "here")
     here, there = (build(folder / name, practice=False, demo=False, web_dir=None) for name in ("here", "there"))
     crew = Crew(here)
+    with_sky(crew, crew.job(ALDER))
     yield packed(crew, crew.job(ALDER), folder / "sound.zip"), Crew(there), folder
     here.close()
     there.close()

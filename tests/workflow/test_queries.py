@@ -37,6 +37,9 @@ LISTS = (
     "fit/use",
     "fit/history",
     "chain",
+    "link",
+    "sky",
+    "sky/seen",
 )
 
 

@@ -39,6 +39,8 @@ def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[s
         name = table.name
         where = table.c.id.in_(brought[name]) if name in brought else of_job(table, job_id)
         for n, row in enumerate(rows_by_id(session, table, where), 1):
+            if getattr(row, column) is None:
+                continue
             try:
                 document = read_json(getattr(row, column))
                 _hold_numbers(document)

@@ -58,16 +58,20 @@ export function HourStrip(props: { shown: Schemas["SkyOfDay"]; step: number; onS
           <text x="6" y={HEIGHT - FOOT - BAND - 10} fontSize="15" fill="var(--ink)">
             {width < 600 ? `${most} at most` : `at most ${most} satellites in common`}
           </text>
-          {shown.elements.nominal && (
-            <text x={width - 8} y={HEIGHT - FOOT - BAND - 10} fontSize="15" fontWeight="700" textAnchor="end" fill="var(--flag)">
-              nominal, to practise
-            </text>
-          )}
+          {shown.elements.nominal && <Nominal right={width - 8} />}
           {shown.now !== null && <path d={`M${x(shown.now)} ${TOP}V${HEIGHT - FOOT}`} stroke="var(--ink)" strokeWidth="2" strokeDasharray="3 4" />}
           <Chosen at={x(props.step)} right={props.step > last / 2} words={props.clock(props.step)} />
         </svg>
       )}
     </div>
+  );
+}
+
+function Nominal({ right }: { right: number }) {
+  return (
+    <text x={right} y={HEIGHT - FOOT - BAND - 10} fontSize="15" fontWeight="700" textAnchor="end" fill="var(--flag)">
+      nominal, to practise
+    </text>
   );
 }
 
