@@ -235,6 +235,8 @@ def test_a_navigation_file_gives_the_day_its_satellites_and_can_be_taken_out(own
     # Of today they are too old: no satellite stands anywhere, and each is named.
     today = sky(own_office, job)
     assert today["arcs"] == [] and today["elements"]["satellites"] == 0
+    missing = next(item for item in today["findings"] if item["code"] == "elements-missing")
+    assert {"G05", "E01"} & set(missing["numbers"]["satellites"])
     file = day["elements"]["files"][0]
     own_office.send("DELETE", f"/jobs/{job}/sky/elements/{file['id']}")
     own_office.send("DELETE", f"/jobs/{job}/sky/elements/{file['id']}", status=409)
@@ -246,6 +248,8 @@ def test_coefficients_of_the_ionosphere_give_its_day(own_office):
     assert sky(own_office, job)["ionosphere"]["overhead_m"] == []
     own_office.post(f"/jobs/{job}/sky/elements", as_file(navigation(), "mixed.rnx.gz"))
     found = sky(own_office, job, day="2024-01-10")["ionosphere"]
+    # Two years later they say nothing.
+    assert sky(own_office, job)["ionosphere"]["overhead_m"] == []
     # The bulge stands over two in the afternoon, local solar time (IS-GPS-200, 20.3.3.5.2.5); this job lies some 7° west.
     largest = max(range(145), key=lambda n: found["overhead_m"][n])
     assert largest * 600 == pytest.approx(14.0 * 3600 + 7 * 240, abs=3600)

@@ -99,7 +99,7 @@ def test_elements_that_are_too_old_are_marked_and_then_missing():
     assert "elements-old" in codes(week) and week["epochs"][0]["pdop"] is not None
     late = sky("--from", "2018-03-15T12:00Z", "--hours", "0", "--tle", TLE)
     missing = next(item for item in late["findings"] if item["code"] == "elements-missing")
-    assert late["epochs"][0]["satellites"] == [] and late["epochs"][0]["pdop"] is None and "G05" in missing["sentence"]
+    assert late["epochs"][0]["satellites"] == [] and late["epochs"][0]["pdop"] is None and "G05" in missing["numbers"]["satellites"]
 
 
 def test_no_satellite_is_counted_twice_by_two_of_its_names():

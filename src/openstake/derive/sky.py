@@ -50,6 +50,15 @@ _HEARD_COUNTS_S = PLANNING_HOLDS_S["broadcast"]
 # --- elements ---
 
 
+@dataclass(frozen=True)
+class Coefficients:
+    """Klobuchar's coefficients, and of which time they are (GPS seconds: that of the elements beside them)."""
+
+    alpha: tuple[float, ...]
+    beta: tuple[float, ...]
+    of_s: float
+
+
 @dataclass(frozen=True, kw_only=True)
 class ElementsNow:
     """The orbits that a job has, and what is to be said of where they come from; `key` changes where they do."""
@@ -58,8 +67,7 @@ class ElementsNow:
     orbits: tuple[PlannedOrbit, ...]
     source: str
     nominal: bool
-    alpha: tuple[float, ...] | None
-    beta: tuple[float, ...] | None
+    coefficients: Coefficients | None
     files: tuple[ElementFile, ...]
     heard: int
     findings: tuple[Finding, ...]
@@ -92,18 +100,21 @@ def _read(session: Session, job: JobNow, key: str, files: list[ElementFile], hea
         parts.append(of_messages(_messages(session, job.id, since_s)))
     by_source = orbits_by_source(parts)
     findings = [*judge_unreadable(unreadable), *(found for part in parts for found in part.findings)]
-    coefficients = next((part for part in reversed(parts) if part.alpha and part.beta), Elements())
     return ElementsNow(
         key=key,
         orbits=tuple(planned(by_source or {"nominal": nominal_orbits()})),
         source=", ".join(SOURCE_WORDS[name] for name in SOURCES if name in (by_source or {"nominal"})),
         nominal=not by_source,
-        alpha=coefficients.alpha,
-        beta=coefficients.beta,
+        coefficients=next(filter(None, map(_coefficients, reversed(parts))), None),
         files=tuple(files),
         heard=heard,
         findings=tuple(findings if by_source else [*findings, *judge_nominal()]),
     )
+
+
+def _coefficients(part: Elements) -> Coefficients | None:
+    times = sorted(message.orbit_time_s for listed in (*part.kepler.values(), *part.glonass.values()) for message in listed)
+    return Coefficients(part.alpha, part.beta, times[len(times) // 2]) if part.alpha and part.beta and times else None
 
 
 def _parts(session: Session, files: list[ElementFile]) -> tuple[list[Elements], dict[str, str]]:

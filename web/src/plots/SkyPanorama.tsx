@@ -62,7 +62,7 @@ export function SkyPanorama(props: {
               <Satellite key={`${arc.satellite} ${arc.first}`} arc={arc} step={props.step} place={place} chosen={arc.satellite === props.chosen} onChoose={() => props.onChoose(arc.satellite)} />
             ))}
           {props.nominal && (
-            <text x={width - 8} y={TOP + 16} fontSize="16" fontWeight="700" textAnchor="end" fill="var(--flag)">
+            <text x={width - 8} y={TOP + 16} fontSize="16" fontWeight="700" textAnchor="end" fill="var(--flag)" stroke="var(--page)" strokeWidth="5" paintOrder="stroke">
               nominal, to practise
             </text>
           )}

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import HIGH_IONOSPHERE_M, LONG_BASELINE_M, PLANNING_OLD_S, SKY_EDGE_DEG
 from openstake.core.observation import CONSTELLATION_NAMES
-from openstake.core.sky.against import SkyCompared
+from openstake.core.sky.against import SkyCompared, named
 from openstake.core.sky.sources import SOURCE_WORDS, SourceName
 from openstake.core.units import counted, text_from_metres
 
@@ -112,10 +112,10 @@ def judge_without_elements(satellites: Sequence[str]) -> list[Finding]:
         finding(
             "elements-missing",
             Severity.LOOK,
-            f"No elements hold for {', '.join(satellites)} for all of the time: they are missing then.",
+            f"No elements hold for {named(satellites)} for all of the time: they are missing then.",
             "The file is too old, or has gaps.",
             "Load a file of this day.",
-            satellites=len(satellites),
+            satellites=tuple(satellites),
         )
     ]
 
@@ -128,7 +128,7 @@ def judge_unhealthy(satellites: Sequence[str]) -> list[Finding]:
         finding(
             "satellite-unhealthy",
             Severity.NOTE,
-            f"{', '.join(satellites)}: not healthy by their own word. They are shown, and count in no geometry.",
+            f"{named(satellites)}: not healthy by their own word. They are shown, and count in no geometry.",
             "The operator has set them so.",
             "Receivers leave them out by themselves.",
             satellites=len(satellites),

@@ -17,7 +17,7 @@ from openstake.core.sky.geometry import azimuth_elevation_deg
 from openstake.core.sky.precise import NODES, lagrange
 from openstake.core.sky.skyline import Skyline
 
-_NODE_S, _THROUGH_M = 900.0, 100.0
+_NODE_S, _THROUGH_M = 1800.0, 100.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -50,7 +50,7 @@ def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s:
 def states_of(orbits: Sequence[Orbit], gps_s: NDArray[np.float64]) -> OrbitStates:
     """Return satellites at moments, (satellites, moments) each.
 
-    Of many even moments close to each other only every quarter of an hour is computed, and a polynomial of ninth degree laid through those;
+    Of many even moments close to each other only every half hour is computed, and a polynomial of ninth degree laid through those;
     half way between them it is held against the orbit, which is computed whole where it is more than 100 m off.
     """
     step_s = float(gps_s[1] - gps_s[0]) if len(gps_s) > 1 else 0.0

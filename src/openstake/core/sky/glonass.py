@@ -16,8 +16,6 @@ from openstake.core.constants import PZ90_GM_M3_S2, PZ90_J2, PZ90_RADIUS_M, PZ90
 from openstake.core.limits import GLONASS_CARRIED_S
 from openstake.core.sky.broadcast import OrbitStates, nearest
 
-_STEP_S, _STEPS, _FAR_STEP_S = 30.0, 60, 300.0
-_NEAR_S = _STEP_S * _STEPS
 _LEAST_RADIUS_M, _MOST_RADIUS_M = 24.0e6, 27.0e6
 _MOST_PULL_M_S2 = 6.6e-6  # 6.2e-9 km/s² in the ICD, seven steps of 2^-30 km/s² as it is sent
 
@@ -54,22 +52,47 @@ def is_possible_state(ephemeris: GlonassEphemeris) -> bool:
     )
 
 
+@dataclass(frozen=True)
+class _Grid:
+    """So many steps of so many seconds to either side of a message."""
+
+    steps: int
+    step_s: float
+
+    @property
+    def reach_s(self) -> float:
+        return self.steps * self.step_s
+
+
+# A step of half a minute holds a tenth of a millimetre; one of five minutes some metres in half a day, which elements so old do not.
+_NEAR, _FAR = _Grid(60, 30.0), _Grid(round(GLONASS_CARRIED_S / 300.0), 300.0)
+
+
 class _Nodes:
-    """States of messages every half minute from half an hour before each to half an hour after: made once for all of them."""
+    """States of messages at even steps before and after each: made once for all of them."""
 
     def __init__(self, listed: Sequence[GlonassEphemeris]) -> None:
-        self.states = np.array([(*item.position_m, *item.velocity_m_s) for item in listed]).reshape(-1, 6)
+        self._states = np.array([(*item.position_m, *item.velocity_m_s) for item in listed]).reshape(-1, 6)
         self._pulls = np.array([item.acceleration_m_s2 for item in listed]).reshape(-1, 3)
 
     @cached_property
-    def table(self) -> NDArray[np.float64]:
-        """The states, (messages, 121, 6)."""
-        step = np.repeat([[_STEP_S], [-_STEP_S]], len(self.states), axis=0)
-        pulls = np.concatenate([self._pulls, self._pulls])
-        found = [np.concatenate([self.states, self.states])]
-        for _ in range(_STEPS):
-            found.append(_runge_kutta(lambda state: _motion(state, pulls), found[-1], step))
-        after, before = np.split(np.stack(found, axis=1), 2)
+    def near(self) -> NDArray[np.float64]:
+        """The states within half an hour, under the pull of sun and moon that the message has, (messages, 121, 6)."""
+        return self._table(_NEAR, self._pulls)
+
+    @cached_property
+    def far(self) -> NDArray[np.float64]:
+        """The states within half a day, without that pull, (messages, 289, 6)."""
+        return self._table(_FAR, np.zeros_like(self._pulls))
+
+    def _table(self, grid: _Grid, pulls: NDArray[np.float64]) -> NDArray[np.float64]:
+        step = np.repeat([grid.step_s, -grid.step_s], len(self._states))
+        # A row for each of the six numbers: what is computed of many at once lies beside each other.
+        both = np.concatenate([pulls, pulls]).T.copy()
+        found = [np.concatenate([self._states, self._states]).T.copy()]
+        for _ in range(grid.steps):
+            found.append(_runge_kutta(lambda state: _motion(state, both), found[-1], step))
+        after, before = np.split(np.stack(found).transpose(2, 0, 1), 2)
         return np.concatenate([before[:, :0:-1], after], axis=1)
 
 
@@ -96,12 +119,12 @@ class GlonassOrbit:
         elapsed = gps_s - self._times[which]
         clock_s, offset, health = self._clocks[which].T
         xyz = np.full((len(gps_s), 3), np.nan)
-        near, held = np.abs(elapsed) <= _NEAR_S, np.abs(elapsed) <= GLONASS_CARRIED_S
+        near = np.abs(elapsed) <= _NEAR.reach_s
+        far = ~near & (np.abs(elapsed) <= _FAR.reach_s)
         if near.any():
-            xyz[near] = _between(self._nodes.table, self._first + which[near], elapsed[near])
-        for message in np.unique(which[held & ~near]):
-            far = held & ~near & (which == message)
-            xyz[far] = _carried_far(self._nodes.states[self._first + message], elapsed[far])
+            xyz[near] = _between(self._nodes.near, _NEAR, self._first + which[near], elapsed[near])
+        if far.any():
+            xyz[far] = _between(self._nodes.far, _FAR, self._first + which[far], elapsed[far])
         return OrbitStates(xyz_m=xyz, clock_s=clock_s + offset * elapsed, age_s=np.abs(elapsed), healthy=health == 0.0)
 
 
@@ -115,30 +138,14 @@ def glonass_orbits(by_satellite: Mapping[str, Sequence[GlonassEphemeris]]) -> li
     return made
 
 
-def _between(nodes: NDArray[np.float64], which: NDArray[np.intp], elapsed_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return places between states half a minute apart, (n, 3): Hermite's cubic, within a tenth of a millimetre."""
-    at = np.clip(np.floor(elapsed_s / _STEP_S).astype(int), -_STEPS, _STEPS - 1)
-    part = (elapsed_s / _STEP_S - at)[:, None]
-    first, second = nodes[which, at + _STEPS], nodes[which, at + _STEPS + 1]
-    slopes = _STEP_S * (first[:, 3:] * (1.0 - part) ** 2 * part - second[:, 3:] * part**2 * (1.0 - part))
+def _between(nodes: NDArray[np.float64], grid: _Grid, which: NDArray[np.intp], elapsed_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return places between the states of a grid, (n, 3): Hermite's cubic, within a tenth of a millimetre over half a minute."""
+    at = np.clip(np.floor(elapsed_s / grid.step_s).astype(int), -grid.steps, grid.steps - 1)
+    part = (elapsed_s / grid.step_s - at)[:, None]
+    first, second = nodes[which, at + grid.steps], nodes[which, at + grid.steps + 1]
+    slopes = grid.step_s * (first[:, 3:] * (1.0 - part) ** 2 * part - second[:, 3:] * part**2 * (1.0 - part))
     share = part**2 * (3.0 - 2.0 * part)
     return np.asarray(first[:, :3] * (1.0 - share) + second[:, :3] * share + slopes)
-
-
-def _carried_far(state: NDArray[np.float64], elapsed_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return places, (n, 3), at moments far from a state, (6,), in order of their distance from it: for planning."""
-    order = np.argsort(np.abs(elapsed_s))
-    found = np.empty((len(elapsed_s), 3))
-    for sign in (1.0, -1.0):
-        present, reached = state[None, :], 0.0
-        for place in order[sign * elapsed_s[order] > 0.0]:
-            steps = max(int(np.ceil(abs(elapsed_s[place] - reached) / _FAR_STEP_S)), 1)
-            step = np.array([[(elapsed_s[place] - reached) / steps]])
-            for _ in range(steps):
-                present = _runge_kutta(lambda one: _motion(one, np.zeros((1, 3))), present, step)
-            reached = elapsed_s[place]
-            found[place] = present[0, :3]
-    return found
 
 
 def _runge_kutta(
@@ -152,18 +159,18 @@ def _runge_kutta(
 
 
 def _motion(state: NDArray[np.float64], pull_m_s2: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return how states (n, 6) change, in axes that turn with the Earth.  Source: GLONASS ICD 5.1, A.3.1.2."""
-    place, speed = state[:, :3], state[:, 3:]
-    squared = np.einsum("ij,ij->i", place, place)
-    distance = np.sqrt(squared)
-    central = -PZ90_GM_M3_S2 / (squared * distance)
-    flattening = -1.5 * PZ90_J2 * PZ90_GM_M3_S2 * PZ90_RADIUS_M**2 / (squared**2 * distance)
-    polar = 5.0 * place[:, 2] ** 2 / squared
-    turning, rotation = PZ90_ROTATION_RAD_S**2, 2.0 * PZ90_ROTATION_RAD_S
-    across = central + flattening * (1.0 - polar)
+    """Return how states (6, n) change, in axes that turn with the Earth.  Source: GLONASS ICD 5.1, A.3.1.2."""
+    x, y, z, speed_x, speed_y, _ = state
+    squared = x * x + y * y + z * z
+    cubed = squared * np.sqrt(squared)
+    central = -PZ90_GM_M3_S2 / cubed
+    flattening = -1.5 * PZ90_J2 * PZ90_GM_M3_S2 * PZ90_RADIUS_M**2 / (squared * cubed)
+    polar = 5.0 * z * z / squared
+    rotation = 2.0 * PZ90_ROTATION_RAD_S
+    across = central + flattening * (1.0 - polar) + PZ90_ROTATION_RAD_S**2
     changed = np.empty_like(state)
-    changed[:, :3] = speed
-    changed[:, 3] = (across + turning) * place[:, 0] + rotation * speed[:, 1] + pull_m_s2[:, 0]
-    changed[:, 4] = (across + turning) * place[:, 1] - rotation * speed[:, 0] + pull_m_s2[:, 1]
-    changed[:, 5] = (central + flattening * (3.0 - polar)) * place[:, 2] + pull_m_s2[:, 2]
+    changed[:3] = state[3:]
+    changed[3] = across * x + rotation * speed_y + pull_m_s2[0]
+    changed[4] = across * y - rotation * speed_x + pull_m_s2[1]
+    changed[5] = (central + flattening * (3.0 - polar)) * z + pull_m_s2[2]
     return changed

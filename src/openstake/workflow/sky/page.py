@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations
-from openstake.core.limits import SKY_DAY_STEP_S, ShortText
+from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations, judge_unhealthy, judge_without_elements
+from openstake.core.limits import PLANNING_HOLDS_S, SKY_DAY_STEP_S, ShortText
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.day import IonosphereDay, Quality, SkyDay, glance, ionosphere_day, spans_of, without_loss
 from openstake.core.sky.obstruction import Cell
@@ -243,6 +243,8 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
     findings = [
         *elements.findings,
         *ages_said(elements, day),
+        *judge_without_elements(_named(day, np.isnan(day.rover.elevation_deg))),
+        *judge_unhealthy(_named(day, (day.rover.elevation_deg >= ends.rover.end.mask_deg) & ~day.rover.healthy)),
         *judge_lost_constellations(
             lost,
             (float(np.median(day.common.sum(axis=0))), float(np.median(worse.common.sum(axis=0)))),
@@ -298,6 +300,11 @@ def _start(job: JobNow, query: SkyQuery, now_s: float) -> tuple[float, date]:
             raise InputError("A day lies between 1985 and 2100.", field="day")
     zone = ZoneInfo(job.settings.time_zone)
     return datetime.combine(of_day, time(12 if query.night else 0), zone).timestamp(), of_day
+
+
+def _named(day: SkyDay, some: NDArray[np.bool_]) -> list[str]:
+    """Return the satellites of which something is true at some moment."""
+    return [name for name, row in zip(day.rover.satellites, some, strict=True) if row.any()]
 
 
 def _middle(values: NDArray[np.float64]) -> float:
@@ -403,15 +410,17 @@ def _sun(job: JobNow, of_day: date, night: bool, end: EndNow) -> SunOf:
 
 
 def _ionosphere(elements: ElementsNow, ends: EndsNow, start_s: float) -> IonosphereDay | None:
-    if elements.alpha is None or elements.beta is None:
+    """Return the ionosphere of a day by the coefficients of the elements; None where they have none, or none of these days."""
+    found, moments = elements.coefficients, moments_from(start_s)
+    if found is None or abs(found.of_s - moments[len(moments) // 2]) > PLANNING_HOLDS_S["broadcast"]:
         return None
     base, rover = ((end.latitude_deg, end.longitude_deg) for end in (ends.base, ends.rover))
-    return ionosphere_day(elements.alpha, elements.beta, base, rover, moments_from(start_s))
+    return ionosphere_day(found.alpha, found.beta, base, rover, moments)
 
 
 def _ionosphere_shown(found: IonosphereDay | None, ends: EndsNow, clock: Callable[[int], str], unit: str) -> Ionosphere:
     if found is None:
-        words = "The elements hold no coefficients of the ionosphere: a navigation file of the day has them."
+        words = "No coefficients of the ionosphere are loaded for this day: a navigation file of the day has them."
         return Ionosphere(overhead_m=(), between_m=(), words=words)
     at = found.worst
     words = (

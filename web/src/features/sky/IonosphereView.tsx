@@ -51,7 +51,7 @@ function Curve({ shown, at, step }: SkyProps) {
   const { overhead_m: values } = shown.ionosphere;
   const most = Math.max(1, Math.ceil(Math.max(...values)));
   const x = (n: number) => (n / (values.length - 1)) * width;
-  const y = (metres: number) => 12 + (1 - metres / most) * (HEIGHT - 44);
+  const y = (metres: number) => 26 + (1 - metres / most) * (HEIGHT - 58);
   return (
     <div ref={box} className="w-full rounded border-2 border-line bg-page" style={{ height: HEIGHT }}>
       {width > 0 && (
