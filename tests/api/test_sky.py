@@ -17,10 +17,11 @@ from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import directions_of
 from openstake.core.time_scales import gps_from_unix_s
 from openstake.live.ephemerides import HeardEphemerides
+from openstake.standin.world import Obstruction, read_world, write_world
 from openstake.store.models import HeardEphemeris, SkylineRow
 from openstake.wire.rtcm3.frame import frame_bytes
 from openstake.workflow.sky.expected import SkyFiles, orbits_of
-from tests.conftest import as_file, start_wish
+from tests.conftest import start_wish
 from tests.wire.test_ephemeris import NAV, sent
 
 DATA = Path(__file__).parents[1] / "data" / "rinex"
@@ -46,6 +47,27 @@ def draw(program, job, mark, corners, replaces_id=None, status=200, **more):
     return program.post(f"/jobs/{job}/sky/skyline", wish | more, status)
 
 
+# What hides the sky in the stand-ins' world: a wood at the base, a bank at the rover.
+WOOD, BANK = [(215, 0), (215, 18), (260, 18), (260, 0)], [(25, 0), (25, 24), (75, 24), (75, 0)]
+
+
+def compared(program, job):
+    """Start the base over CS1 and hold the sky against what is seen, the rover on CS2, under the skylines as they are; return both marks."""
+    program.start_base(job)
+    program.walk_to(job, "CS2")
+    draw(program, job, "CS1", WOOD)
+    draw(program, job, "CS2", BANK)
+    program.wait_fixed(job)
+    cs2 = program.mark(job, "CS2")
+    program.wait_for(lambda: program.get(f"/jobs/{job}/sky/seen?rover_mark_id={cs2}")["shown"]["may_compare"], 20)
+    assert link_of_sky(program, job)["state"] == "entered"
+    return program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})["shown"], cs2
+
+
+def line_at(program, job, mark_id):
+    return sky(program, job, rover_mark_id=mark_id)["rover"]["skyline"]["id"]
+
+
 def link_of_sky(program, job):
     return next(item for item in program.get(f"/jobs/{job}/chain")["links"] if item["name"] == "sky")
 
@@ -54,56 +76,65 @@ def test_the_sky_is_checked_by_what_is_seen_and_out_of_date_after_a_skyline_chan
     job = own_program.job()
     assert step(own_program, job)["state"] == "entered"
     own_program.post(f"/jobs/{job}/sky/compare", {}, 409)
-    own_program.start_base(job)
-    own_program.wait_fixed(job)
-    cs2 = own_program.mark(job, "CS2")
-    seen = f"/jobs/{job}/sky/seen?rover_mark_id={cs2}"
-    own_program.wait_for(lambda: own_program.get(seen)["shown"]["may_compare"], 20)
-    assert link_of_sky(own_program, job)["state"] == "entered"
 
-    found = own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})["shown"]
+    found, cs2 = compared(own_program, job)
 
-    # The stand-ins see the same nominal sky; what their world hides is no more than a few satellites.
-    assert found["last"]["agrees"] and found["last_holds"] and found["used"] >= 0.8 * found["expected"] > 10
+    # The stand-ins see the same nominal sky, behind the same wood and bank: all that is expected is used.
+    assert found["last"]["agrees"] and found["last_holds"] and found["used"] == found["expected"] > 10
     assert link_of_sky(own_program, job)["state"] == "checked" and step(own_program, job)["state"] == "checked"
-    assert not any(item["cause"] == "" for item in found["satellites"] if item["expected"] and not item["used"])
+    assert [item for item in found["satellites"] if item["unexpected"]] == []
 
-    # Trees that are not there: what is seen through them says so.
-    draw(own_program, job, "CS2", TREES)
+    # A tree line up to 60° that is not there: what is seen through it says so.
+    draw(own_program, job, "CS2", [(0, 60), (360, 60)], line_at(own_program, job, cs2))
     assert link_of_sky(own_program, job)["state"] == "out of date"
-    through = own_program.get(seen)["shown"]
-    assert not through["last_holds"]
+    through = own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})["shown"]
     assert {item["defies"] for item in through["satellites"] if item["unexpected"]} == {"skyline"}
-    own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})
-    line = sky(own_program, job, rover_mark_id=cs2)["rover"]["skyline"]
-    own_program.post(f"/jobs/{job}/sky/skyline/undo", {"mark_id": cs2, "replaces_id": line["id"]})
+    assert not through["last"]["agrees"] and link_of_sky(own_program, job)["state"] == "disagrees"
+    assert "sky-not-as-expected" in [item["code"] for item in own_program.get(f"/jobs/{job}/steps")["findings"]]
+    own_program.post(f"/jobs/{job}/sky/skyline/undo", {"mark_id": cs2, "replaces_id": line_at(own_program, job, cs2)})
     # Compared under the trees, and they are gone again.
     assert link_of_sky(own_program, job)["state"] == "out of date"
     own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})
     assert link_of_sky(own_program, job)["state"] == "checked"
     kinds = [line["kind"] for line in own_program.get(f"/jobs/{job}/book")["lines"]]
-    assert kinds.count("sky-compared") == 3 and kinds.count("skyline") == 2
+    assert kinds.count("sky-compared") == 3 and kinds.count("skyline") == 4
 
 
 def test_a_comparison_holds_again_where_the_skyline_is_as_it_was(own_program):
     job = own_program.job()
-    own_program.start_base(job)
-    own_program.wait_fixed(job)
-    cs2 = own_program.mark(job, "CS2")
-    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/sky/seen?rover_mark_id={cs2}")["shown"]["may_compare"], 20)
-    own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})
-    draw(own_program, job, "CS2", TREES)
-    line = sky(own_program, job, rover_mark_id=cs2)["rover"]["skyline"]
-    own_program.post(f"/jobs/{job}/sky/skyline/undo", {"mark_id": cs2, "replaces_id": line["id"]})
+    _, cs2 = compared(own_program, job)
+    draw(own_program, job, "CS2", TREES, line_at(own_program, job, cs2))
+    assert link_of_sky(own_program, job)["state"] == "out of date"
+    own_program.post(f"/jobs/{job}/sky/skyline/undo", {"mark_id": cs2, "replaces_id": line_at(own_program, job, cs2)})
     assert link_of_sky(own_program, job)["state"] == "checked"
     # A mask is part of what was compared.
     rover = next(item for item in own_program.get(f"/jobs/{job}/profiles")["profiles"] if item["role"] == "rover" and item["chosen"])
-    values = rover["data"] | {"elevation_mask_deg": 15.0}
-    own_program.post("/profiles", {"values": values, "replaces_id": rover["id"]})
+    own_program.post("/profiles", {"values": rover["data"] | {"elevation_mask_deg": 30.0}, "replaces_id": rover["id"]})
     assert link_of_sky(own_program, job)["state"] == "out of date"
     masks = own_program.get(f"/jobs/{job}/sky/seen?rover_mark_id={cs2}")["shown"]
     assert {"mask-differs", "mask-not-kept"} <= {item["code"] for item in masks["findings"]}
-    assert [row["degrees"] for row in masks["masks"] if row["words"].startswith("mask")] == [10.0, 15.0]
+    assert [row["degrees"] for row in masks["masks"] if row["words"].startswith("mask")] == [10.0, 30.0]
+
+
+def test_what_is_listed_and_never_heard_is_offered_as_a_line_and_can_be_taken(own_program):
+    """A wall all round the pole, up to 30°: behind it some satellites are whatever the hour is."""
+    job = own_program.job()
+    own_program.start_base(job)
+    own_program.wait_fixed(job)
+    own_program.walk_to(job, "CS2")
+    practice = own_program.program.context.practice
+    world = read_world(practice.world_path)
+    write_world(practice.world_path, replace(world, rover=replace(world.rover, obstructions=(Obstruction(0.0, 359.9, 30.0),))))
+    own_program.wait_for(lambda: sky(own_program, job)["rover"]["offered"], 120)
+    shown = sky(own_program, job)
+    # Nobody named a mark: the rover is heard beside CS2.
+    assert shown["rover"]["name"] == "CS2" and shown["base"]["name"] == "CS1"
+    offered = shown["rover"]["offered"]
+    corners = list(zip(offered["azimuths_deg"], offered["elevations_deg"], strict=True))
+    assert 10 < max(offered["elevations_deg"]) <= 30 and "pieces of the sky" in offered["words"]
+    draw(own_program, job, "CS2", corners, origin="seen")
+    after = sky(own_program, job)["rover"]["skyline"]
+    assert after["origin"] == "seen" and "not heard" in after["words"]
 
 
 def test_what_stands_in_the_west_takes_satellites_from_those_in_common_and_is_never_overwritten(shared_office):
@@ -217,7 +248,7 @@ def navigation():
 
 def test_a_navigation_file_gives_the_day_its_satellites_and_can_be_taken_out(own_office):
     job = own_office.job()
-    said = own_office.post(f"/jobs/{job}/sky/elements", as_file(navigation(), "mixed.rnx.gz"))
+    said = own_office.upload(f"/jobs/{job}/sky/elements", navigation(), name="mixed.rnx.gz")
     assert "broadcast ephemerides" in said["words"]
     day = sky(own_office, job, day="2024-01-10")
     assert not day["elements"]["nominal"] and day["elements"]["words"] == "broadcast ephemerides"
@@ -243,10 +274,24 @@ def test_a_navigation_file_gives_the_day_its_satellites_and_can_be_taken_out(own
     assert sky(own_office, job)["elements"]["nominal"]
 
 
+def test_more_sets_of_one_satellite_than_anybody_plans_by_are_refused(shared_office):
+    """2026-12-02: twenty thousand sets of one satellite took eight seconds a day that was looked at."""
+    job = shared_office.job()
+    one = [line for line in (DATA.parent / "gnss_tle_jan2018.txt").read_text().splitlines() if line.strip()][:3]
+    said = shared_office.upload(f"/jobs/{job}/sky/elements", "\n".join(one * 101).encode(), 422, name="many.tle")
+    assert "101 element sets" in said["detail"] and "at most 100" in said["detail"]
+
+
+def test_a_mark_that_is_none_of_the_list_is_not_taken_for_another(shared_office):
+    job = shared_office.job()
+    for path in ("sky?base_mark_id=x", "sky?rover_mark_id=x", "sky/seen?rover_mark_id=x"):
+        assert shared_office.get(f"/jobs/{job}/{path}", 404)["field"] == "mark_id"
+
+
 def test_coefficients_of_the_ionosphere_give_its_day(own_office):
     job = own_office.job()
     assert sky(own_office, job)["ionosphere"]["overhead_m"] == []
-    own_office.post(f"/jobs/{job}/sky/elements", as_file(navigation(), "mixed.rnx.gz"))
+    own_office.upload(f"/jobs/{job}/sky/elements", navigation(), name="mixed.rnx.gz")
     found = sky(own_office, job, day="2024-01-10")["ionosphere"]
     # Two years later they say nothing.
     assert sky(own_office, job)["ionosphere"]["overhead_m"] == []
@@ -270,7 +315,7 @@ def test_coefficients_of_the_ionosphere_give_its_day(own_office):
 )
 def test_garbage_is_refused_with_a_sentence_and_changes_nothing(shared_office, content, words):
     job = shared_office.job()
-    said = shared_office.post(f"/jobs/{job}/sky/elements", as_file(content, "thing.bin"), 422)
+    said = shared_office.upload(f"/jobs/{job}/sky/elements", content, 422, name="thing.bin")
     assert words in said["detail"] and len(said["detail"]) > 10
     assert sky(shared_office, job)["elements"]["files"] == []
 

@@ -15,12 +15,14 @@ from openstake.core.evidence import InView
 from openstake.core.judge.sky import judge_compared, judge_ionosphere, judge_masks
 from openstake.core.link.airload import letters_of_messages
 from openstake.core.sky.against import Overhead, SkyEnd, against, compared, standing_of, under_of
+from openstake.core.sky.broadcast import OrbitStates
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.day import glance, kp_words, qualities, sky_day, spans_of
 from openstake.core.sky.expected import Dops, directions_of
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.photo import Sighted, aimed, places_in
 from openstake.core.sky.skyline import Skyline, skyline_of_cells
+from openstake.core.sky.sources import planned
 from openstake.core.sky.sun import sun_times_s
 
 WALL = Skyline((200.0, 200.0, 290.0, 290.0), (0.0, 35.0, 35.0, 0.0))
@@ -89,6 +91,7 @@ def test_good_is_within_1_3_times_the_least_for_half_an_hour_and_poor_over_twice
     assert glance(found, clock) == "Good 07:40 to 08:10, poor 08:50 to 09:10."
     assert glance(found, clock, 8) == "Poor 09:00 to 09:10." and glance(found, clock, 99) == ""
     assert glance(("good",) * 5, clock) == "Good all the time."
+    assert glance(("poor",) * 5, clock) == "Poor all the time."
     assert glance(("fair",) * 5, clock) == "No good hour and no poor one."
     assert qualities(dops(nan, nan, nan), 600.0) == ("poor",) * 3
 
@@ -215,6 +218,16 @@ def test_two_satellites_of_one_number_are_told_apart_by_their_constellation():
     assert (found["G05"].used, found["E05"].used) == (False, True)
 
 
+def test_what_is_sent_without_its_numbers_being_read_and_numbers_of_no_slot_are_not_called_missing():
+    sky = [above("G05", 100.0, 40.0), above("R720", 100.0, 40.0), above("E01", 100.0, 40.0)]
+    found = {
+        item.satellite: item
+        for item in against(sky, sky, ENDS, {"GPS": None, "Galileo": {1}}, [listed(5), listed(1, constellation="Galileo")])
+    }
+    assert found.keys() == {"G05", "E01"} and found["G05"].sent is None and found["G05"].cause == ""
+    assert compared(list(found.values()), under_of(ENDS, "a", "b")).agrees
+
+
 def test_masks_that_differ_or_are_not_kept_are_told():
     codes = lambda *given: [item.code for item in judge_masks(*given)]  # noqa: E731
     assert codes(10.0, 10.0, {}, 10.4, 9.2) == []
@@ -247,6 +260,32 @@ def test_the_line_over_what_was_not_heard_stands_as_high_as_the_highest_piece_of
     for azimuth in range(36):
         top = max((5.0 * elevation + 5.0 for at, elevation in pieces if at == azimuth), default=0.0)
         np.testing.assert_allclose(line.elevation_deg([10.0 * azimuth + 0.5, 10.0 * azimuth + 5.0, 10.0 * azimuth + 9.5]), top)
+
+
+# --- elements of several files ---
+
+
+class At:
+    """A satellite that stands at a place known so long before and after a moment."""
+
+    def __init__(self, x_m, at_s, reach_s=np.inf):
+        self.satellite, self._x_m, self._at_s, self._reach_s = "G05", x_m, at_s, reach_s
+
+    def states(self, gps_s):
+        age = np.abs(gps_s - self._at_s)
+        xyz = np.where((age <= self._reach_s)[:, None], [[self._x_m, 0.0, 0.0]], np.nan)
+        return OrbitStates(xyz_m=xyz, clock_s=age, age_s=age, healthy=np.ones(len(gps_s), dtype=bool))
+
+
+def test_of_several_files_the_youngest_elements_are_used_whatever_order_they_came_in():
+    day = 86_400.0
+    moments = np.array([0.0, 0.9, 1.1, 5.9, 20.0]) * day
+    for order in ((At(1.0, 0.0), At(2.0, 2.0 * day)), (At(2.0, 2.0 * day), At(1.0, 0.0))):
+        (orbit,) = planned({"mean": order, "broadcast": [At(3.0, 6.0 * day, 0.5 * day)]})
+        found = orbit.states(moments)
+        # A better source before a younger one; after fourteen days mean elements hold no more.
+        np.testing.assert_array_equal(found.xyz_m[:, 0], [1.0, 1.0, 2.0, 3.0, np.nan])
+        np.testing.assert_allclose(found.age_s[:4], np.array([0.0, 0.9, 0.9, 0.1]) * day)
 
 
 # --- photos ---

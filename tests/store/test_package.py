@@ -461,7 +461,7 @@ def with_sky(crew, job):
     mark = crew.get(f"/jobs/{job}/marks")["marks"][0]["id"]
     line = {"mark_id": mark, "azimuths_deg": [200.0, 290.0], "elevations_deg": [35.0, 0.0], "replaces_id": None}
     crew.post(f"/jobs/{job}/sky/skyline", line)
-    crew.post(f"/jobs/{job}/sky/elements", as_file(NAVIGATION.read_bytes(), "mixed.rnx.gz"))
+    crew.upload(f"/jobs/{job}/sky/elements", NAVIGATION.read_bytes(), name="mixed.rnx.gz")
     return mark
 
 

@@ -292,7 +292,9 @@ def _of_ours(error: OpenStakeError) -> Response:
 
 
 def _of_http(error: HTTPException) -> Response:
-    return problem(error.code or 500, error.name, error.description or error.name)
+    too_large = "What was sent is larger than is taken here. Nothing was stored."
+    said = too_large if error.code == 413 else error.description or error.name
+    return problem(error.code or 500, error.name, said)
 
 
 def _of_system(error: OSError | OperationalError) -> Response:

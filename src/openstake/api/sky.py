@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from flask import Response, request
 
-from openstake.api.common import Api, FileSent, Nothing, content_of
+from openstake.api.common import Api, Nothing
+from openstake.core.limits import MOST_ELEMENT_FILE_BYTES
 from openstake.workflow.context import Context
 from openstake.workflow.photos import PhotoQuery
 from openstake.workflow.sky import elements, page, photos, seen, skylines
@@ -48,9 +49,10 @@ def _sky_routes(api: Api, context: Context) -> None:
 
 def _elements_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/sky/elements", "sky")
-    def load_elements(job_id: str, json: FileSent) -> elements.ElementsLoaded:
-        """Take a file of satellites' elements into the job: RINEX navigation, SP3, TLE or OMM."""
-        return elements.load_elements(context, job_id, json.name, content_of(json.content_base64))
+    def load_elements(job_id: str, query: elements.ElementsQuery) -> elements.ElementsLoaded:
+        """Take a file of satellites' elements into the job, sent as it is: RINEX navigation, SP3, TLE or OMM."""
+        request.max_content_length = MOST_ELEMENT_FILE_BYTES + 1
+        return elements.load_elements(context, job_id, query.name, request.get_data())
 
     @api.delete("/jobs/<job_id>/sky/elements/<file_id>", "sky")
     def take_out_elements(job_id: str, file_id: str) -> Nothing:

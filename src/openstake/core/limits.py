@@ -315,7 +315,7 @@ SKY_EDGE_DEG = 1.0  # so close to a mask or a skyline a satellite may be seen or
 SKY_SEEN_SHARE = (
     0.8  # of the satellites expected at both ends: fewer used, and something is not as it is meant (common practice, no source)
 )
-MOST_ELEMENT_FILE_BYTES, MOST_ELEMENT_TEXT_BYTES = 24 << 20, 96 << 20
+MOST_ELEMENT_FILE_BYTES, MOST_ELEMENT_TEXT_BYTES, MOST_ELEMENT_FILES = 16 << 20, 32 << 20, 20
 MOST_HEARD_EPHEMERIDES = 5000  # of one session: a day of all constellations is some 2000
 HEARD_AGAIN_S = 1800.0  # ephemerides of a satellite that follow each other closer than this are not kept
 PHOTO_WIDTHS_DEG, SWEEP_WIDTHS_DEG = (5.0, 130.0), (20.0, 360.0)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import BudgetSettings
-from openstake.core.errors import FileError, OpenStakeError
+from openstake.core.errors import FileError, NotFoundError, OpenStakeError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_nominal, judge_unreadable
@@ -74,7 +74,6 @@ class ElementsNow:
 
 
 _FILES: Cache[Elements] = Cache(16)
-_HEARD: Cache[Elements] = Cache(16)
 _ORBITS: Cache[ElementsNow] = Cache(8)
 
 
@@ -113,7 +112,7 @@ def _read(session: Session, job: JobNow, key: str, files: list[ElementFile], hea
 
 
 def _coefficients(part: Elements) -> Coefficients | None:
-    times = sorted(message.orbit_time_s for listed in (*part.kepler.values(), *part.glonass.values()) for message in listed)
+    times = sorted(message.orbit_time_s for listed in part.kepler.values() for message in listed)
     return Coefficients(part.alpha, part.beta, times[len(times) // 2]) if part.alpha and part.beta and times else None
 
 
@@ -228,7 +227,7 @@ def ends_now(
 ) -> EndsNow | None:
     """Return both ends as they stand, on marks by the ids of any of their rows; None where the job lies nowhere on Earth yet.
 
-    Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark beside it
+    NotFoundError where a mark is named that is none of the list, or lies nowhere.  Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark beside it
     where it is heard (`rover_grid_m`), else on the one farthest from the base.
     """
     rows = columns_of_marks(
@@ -277,7 +276,11 @@ def ends_now(
         )
 
     last = None if base_mark_id else latest_occupation(session, job.id)
-    base_id = _head(base_mark_id or (last.mark_id if last else ""), replaced_by, at) or (rows[placed[0]].id if len(placed) else None)
+    base_id = _head(base_mark_id, replaced_by, at)
+    if base_id is None and last is not None:
+        base_id = lines.last_of(replaced_by, last.mark_id) if lines.last_of(replaced_by, last.mark_id) in at else None
+    if base_id is None and len(placed):
+        base_id = rows[int(placed[0])].id
     rover_id = _head(rover_mark_id, replaced_by, at)
     if rover_id is None and base_id is not None:
         rover_id = _beside(places.grid_m, placed, rover_grid_m, rows) or _farthest(places.grid_m, placed, at[base_id], rows)
@@ -288,8 +291,11 @@ def ends_now(
 
 
 def _head(mark_id: str, replaced_by: dict[str, str], at: dict[str, int]) -> str | None:
+    """Return a named mark as it stands; None where none is named."""
     head = lines.last_of(replaced_by, mark_id)
-    return head if head in at else None
+    if mark_id and head not in at:
+        raise NotFoundError("This mark is not in the job's control list, or it lies nowhere on Earth yet.", field="mark_id")
+    return head or None
 
 
 def _beside(grid_m: NDArray[np.float64], placed: NDArray[np.int64], place_m: tuple[float, float] | None, rows: Sequence[Any]) -> str | None:

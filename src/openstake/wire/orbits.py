@@ -6,6 +6,7 @@ Sources: SP3-d (S. Hilla, 2016) and SP3-c; CelesTrak, NORAD two-line element set
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -26,7 +27,7 @@ from openstake.core.time_scales import gps_from_utc_s, gps_seconds
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.rinex.observations import finite
 
-_MOST_SETS, _MOST_ROWS = 20_000, 4_000_000
+_MOST_SETS, _MOST_SETS_EACH, _MOST_ROWS = 20_000, 100, 4_000_000
 _NO_CLOCK = 999_999.0
 _BEHIND_GPS_S = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "BDT": float(GPS_MINUS_BEIDOU_S)}
 
@@ -115,6 +116,9 @@ def read_mean_elements(text: str, name: str) -> MeanElementsFile:
     orbits = [MeanElementsOrbit(satellite, elements) for satellite, _, elements in found if satellite is not None]
     if not orbits:
         raise FileError(f"{name} names no navigation satellite.")
+    satellite, sets = Counter(orbit.satellite for orbit in orbits).most_common(1)[0]
+    if sets > _MOST_SETS_EACH:
+        raise FileError(f"{name} holds {sets} element sets of {satellite}; at most {_MOST_SETS_EACH} are read. Cut it to some weeks.")
     return MeanElementsFile(orbits, len(found) - len(orbits))
 
 

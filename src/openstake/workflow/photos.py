@@ -20,7 +20,7 @@ from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 _MOST_PHOTO_BYTES = 8 << 20
-_ONE_AT_A_TIME = threading.Lock()
+ONE_AT_A_TIME = threading.Lock()  # decoded a photo may be 200 MB
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ def keep_photo(
     name = one_line(name, "A photo's name", "name") or "photo"
     if len(content) > _MOST_PHOTO_BYTES:
         raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
-    with _ONE_AT_A_TIME:  # decoded it may be 200 MB
+    with ONE_AT_A_TIME:
         content, kind = written_anew(content, name)
     digest = hashlib.sha256(content).hexdigest()
     folder = context.data_dir / "photos"

@@ -2298,7 +2298,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a file of satellites' elements into the job: RINEX navigation, SP3, TLE or OMM. */
+        /** Take a file of satellites' elements into the job, sent as it is: RINEX navigation, SP3, TLE or OMM. */
         post: operations["post__api_jobs_{job_id}_sky_elements"];
         delete?: never;
         options?: never;
@@ -4828,6 +4828,17 @@ export interface components {
         ElementsLoaded: {
             /** Words */
             words: string;
+        };
+        /**
+         * ElementsQuery
+         * @description The name of a file that is sent.
+         */
+        ElementsQuery: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
         };
         /**
          * ElementsShown
@@ -20488,18 +20499,16 @@ export interface operations {
     };
     "post__api_jobs_{job_id}_sky_elements": {
         parameters: {
-            query?: never;
+            query?: {
+                name?: string;
+            };
             header?: never;
             path: {
                 job_id: string;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FileSent"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

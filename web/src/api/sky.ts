@@ -36,7 +36,9 @@ export const useDrawSkyline = (id: string) =>
 export const useUndoSkyline = (id: string) =>
   useChange(id, (body: Schemas["UndoSkyline"]) => answer(client.POST("/api/jobs/{job_id}/sky/skyline/undo", { ...path(id), body })));
 export const useLoadElements = (id: string) =>
-  useChange(id, (body: Schemas["FileSent"]) => answer(client.POST("/api/jobs/{job_id}/sky/elements", { ...path(id), body })));
+  useChange(id, (file: File) =>
+    answer(client.POST("/api/jobs/{job_id}/sky/elements", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
+  );
 export const useTakeOutElements = (id: string) =>
   useChange(id, (file_id: string) =>
     answer(client.DELETE("/api/jobs/{job_id}/sky/elements/{file_id}", { params: { path: { job_id: id, file_id } } })),

@@ -144,7 +144,7 @@ function Skyline({ line, place, hatch, clear }: { line: Drawn; place: Place; hat
   if (line.heights.every((height) => height === 0)) return null;
   const top = line.heights.map((height, n) => `L${place.x(n * STEP_DEG).toFixed(1)} ${place.y(height).toFixed(1)}`).join("");
   return (
-    <g aria-label={`Skyline of ${line.name}`} data-skyline={line.name}>
+    <g role="img" aria-label={`Skyline of ${line.name}`} data-skyline={line.name}>
       <path d={`M${place.x(0)} ${place.y(0)}${top}L${place.x(360)} ${place.y(0)}Z`} fill={clear ? "none" : `url(#${hatch})`} stroke="var(--ink)" strokeWidth={clear ? 3.5 : 1.5} />
     </g>
   );

@@ -20,6 +20,9 @@ from openstake.core.units import counted
 
 Standing = Literal["expected", "edge", "mask", "skyline", "health", "profile"]
 Cause = Literal["", "edge", "mask", "skyline", "health", "profile", "not sent", "not heard", "not used"]
+# Numbers by constellation; None where they are sent in messages whose satellites are not read (1001 to 1004, 1009 to 1012).
+Sent = Mapping[str, Collection[int] | None]
+_NAME_LETTERS = 3  # of `G05`; `R720` is a number of the catalogue
 _LISTED = 8  # satellites named in a sentence
 
 
@@ -127,34 +130,31 @@ def against(
     at_base: Sequence[Overhead],
     at_rover: Sequence[Overhead],
     ends: tuple[SkyEnd, SkyEnd],
-    sent: Mapping[str, Collection[int]] | None,
+    sent: Sent | None,
     in_view: Sequence[InView] | None,
 ) -> tuple[SatelliteAgainst, ...]:
     """Return every satellite above the rover's horizon as it is expected and as it is seen, the highest first.
 
-    `ends` are base and rover; `sent` are numbers by constellation, None where the base is not heard; `in_view` what the rover lists, None
-    where it is not heard.
+    `ends` are base and rover; `sent` None: the base is not heard; `in_view` what the rover lists, None where it is not heard.  Satellites
+    whose number in their constellation is not known (GLONASS by mean elements) are left out.
     """
     from_base = {item.satellite: item for item in at_base}
     listed = {} if in_view is None else {item.key: item for item in in_view}
     found = [
         _one(item, from_base.get(item.satellite), ends, sent, None if in_view is None else listed)
         for item in at_rover
-        if item.elevation_deg >= 0.0
+        if item.elevation_deg >= 0.0 and len(item.satellite) == _NAME_LETTERS
     ]
     return tuple(sorted(found, key=lambda item: -item.elevation_deg))
 
 
 def _one(
-    rover: Overhead,
-    base: Overhead | None,
-    ends: tuple[SkyEnd, SkyEnd],
-    sent: Mapping[str, Collection[int]] | None,
-    listed: Mapping[tuple[str, int], InView] | None,
+    rover: Overhead, base: Overhead | None, ends: tuple[SkyEnd, SkyEnd], sent: Sent | None, listed: Mapping[tuple[str, int], InView] | None
 ) -> SatelliteAgainst:
     name, number = CONSTELLATION_NAMES[rover.satellite[0]], int(rover.satellite[1:])
     standings = (standing_of(base or rover, ends[0]), standing_of(rover, ends[1]))
-    is_sent = None if sent is None else number in sent.get(name, ())
+    numbers = None if sent is None else sent.get(name, ())
+    is_sent = None if numbers is None else number in numbers
     item = None if listed is None else listed.get((name, number))
     heard = None if listed is None else item is not None and item.cnr_dbhz is not None
     used = None if listed is None else bool(heard and item is not None and item.used is not False)

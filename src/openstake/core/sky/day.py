@@ -163,8 +163,11 @@ def kp_words(kp: float) -> str:
 def glance(quality: Sequence[Quality], clock: Callable[[int], str], begin: int = 0) -> str:
     """Return a day in a sentence, from a moment on; `clock` says a moment's time."""
     rest = quality[begin:]
-    if not rest or all(item == "good" for item in rest):
-        return "Good all the time." if rest else ""
+    if not rest:
+        return ""
+    for quality_of_all, said in (("good", "Good"), ("poor", "Poor")):
+        if all(item == quality_of_all for item in rest):
+            return f"{said} all the time."
     words: tuple[Quality, ...] = ("good", "poor")
     parts = [
         f"{word} " + " and ".join(f"{clock(first)} to {clock(last)}" for first, last in longest)

@@ -8,24 +8,26 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import atan2, cos, degrees, radians, sin, tan
+from typing import Annotated
 
 import numpy as np
+from annotated_types import Ge, Le
 from numpy.typing import ArrayLike, NDArray
 from scipy.optimize import brentq
 
 from openstake.core.errors import InputError
-from openstake.core.limits import PHOTO_WIDTHS_DEG, SWEEP_WIDTHS_DEG
+from openstake.core.limits import PHOTO_WIDTHS_DEG, SWEEP_WIDTHS_DEG, ShortText
 
 
 @dataclass(frozen=True, kw_only=True)
 class PhotoAim:
     """Where a photo's middle looks (azimuth, pitch) and how wide the picture is, degrees; `aspect` is its height over its width."""
 
-    photo_id: str
-    azimuth_deg: float
-    pitch_deg: float
-    width_deg: float
-    aspect: float
+    photo_id: ShortText
+    azimuth_deg: Annotated[float, Ge(0), Le(360)]
+    pitch_deg: Annotated[float, Ge(-90), Le(90)]
+    width_deg: Annotated[float, Ge(1), Le(360)]
+    aspect: Annotated[float, Ge(0.001), Le(1000)]
     sweep: bool
 
 

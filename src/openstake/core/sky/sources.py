@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Literal, get_args
 
 import numpy as np
@@ -25,24 +25,35 @@ SOURCE_WORDS: dict[SourceName, str] = {
 
 @dataclass(frozen=True)
 class PlannedOrbit:
-    """One satellite by every source that knows it: at each moment by the best whose elements are not too old."""
+    """One satellite by every source that knows it: at each moment by the best whose elements are not too old, of several by the youngest."""
 
     satellite: str
-    sources: tuple[tuple[SourceName, Orbit], ...]
+    sources: tuple[tuple[SourceName, tuple[Orbit, ...]], ...]
 
     def states(self, gps_s: NDArray[np.float64]) -> OrbitStates:
         """Return the satellite at moments, (n,): NaN where no source holds."""
         xyz, clock = np.full((len(gps_s), 3), np.nan), np.full(len(gps_s), np.nan)
         age, healthy = np.full(len(gps_s), np.nan), np.ones(len(gps_s), dtype=bool)
-        for name, orbit in self.sources:
+        for name, orbits in self.sources:
             unknown = np.isnan(xyz[:, 0])
             if not unknown.any():
                 break
-            found = orbit.states(gps_s[unknown])
+            found = _youngest([orbit.states(gps_s[unknown]) for orbit in orbits])
             held = found.age_s <= PLANNING_HOLDS_S.get(name, np.inf)
             xyz[unknown] = np.where(held[:, None], found.xyz_m, np.nan)
             clock[unknown], age[unknown], healthy[unknown] = found.clock_s, found.age_s, found.healthy
         return OrbitStates(xyz_m=xyz, clock_s=clock, age_s=age, healthy=healthy)
+
+
+def _youngest(several: Sequence[OrbitStates]) -> OrbitStates:
+    """Return of each moment the states by the youngest elements that know it."""
+    if len(several) == 1:
+        return several[0]
+    ages = np.array([np.where(np.isnan(item.xyz_m[:, 0]), np.inf, item.age_s) for item in several])
+    which, moments = np.argmin(ages, axis=0), np.arange(ages.shape[1])
+    return OrbitStates(
+        **{item.name: np.array([getattr(one, item.name) for one in several])[which, moments] for item in fields(OrbitStates)}
+    )
 
 
 def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
@@ -50,11 +61,14 @@ def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
 
     Mean elements name GLONASS satellites by their numbers: where another source has them by their slots, they are those.
     """
-    known: dict[str, list[tuple[SourceName, Orbit]]] = {}
+    known: dict[str, dict[SourceName, list[Orbit]]] = {}
     for name in SOURCES:
         slots = name == "mean" and any(satellite[0] == "R" for satellite in known)
         for orbit in by_source.get(name, ()):
             if slots and orbit.satellite[0] == "R":
                 continue
-            known.setdefault(orbit.satellite, []).append((name, orbit))
-    return [PlannedOrbit(satellite, tuple(sources)) for satellite, sources in sorted(known.items())]
+            known.setdefault(orbit.satellite, {}).setdefault(name, []).append(orbit)
+    return [
+        PlannedOrbit(satellite, tuple((name, tuple(orbits)) for name, orbits in sources.items()))
+        for satellite, sources in sorted(known.items())
+    ]

@@ -6,19 +6,27 @@ from dataclasses import dataclass
 from itertools import chain
 
 from openstake.core.describe import one_line
-from openstake.core.errors import FileError, InputError, NotFoundError
-from openstake.core.limits import MOST_ELEMENT_FILE_BYTES, ShortText
+from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
+from openstake.core.limits import MOST_ELEMENT_FILE_BYTES, MOST_ELEMENT_FILES, ShortText
 from openstake.core.sky.day import kp_words
 from openstake.core.units import counted
 from openstake.derive.sky import elements_of
 from openstake.store.models import ElementFile, ImportedFile
 from openstake.store.records import lines
+from openstake.store.records.skies import element_files
 from openstake.wire.elements import ElementKind, kind_of
 from openstake.wire.textlines import lines_in
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
 
 _KINDS: dict[ElementKind, str] = {"navigation": "broadcast ephemerides", "precise": "precise orbits", "mean": "mean elements"}
+
+
+@dataclass(frozen=True)
+class ElementsQuery:
+    """The name of a file that is sent."""
+
+    name: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -57,6 +65,8 @@ def load_elements(context: Context, job_id: str, name: str, content: bytes) -> E
         raise FileError(f"{name} holds no satellite's elements that can be used.")
 
     def work(tx: Transaction) -> str:
+        if len(element_files(tx.session, job_id)) >= MOST_ELEMENT_FILES:
+            raise ConflictError(f"{MOST_ELEMENT_FILES} files of elements are used already. Take those of other days out first.")
         file = tx.add(ImportedFile(job_id=job_id, name=name, content=content, created_s=tx.now_s))
         row = tx.add(ElementFile(job_id=job_id, name=name, kind=kind, imported_id=file.id, withdrawn=False, created_s=tx.now_s))
         words = f"{name}: {_KINDS[kind]} of {counted(len(found), 'satellite')}."

@@ -7,16 +7,17 @@ from typing import Annotated
 
 import numpy as np
 from annotated_types import Ge, Le
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
-from openstake.core.limits import ShortText
+from openstake.core.limits import PHOTO_WIDTHS_DEG, ShortText
 from openstake.core.sky.photo import PhotoAim, Sighted, aimed, places_in
 from openstake.derive.job import JobNow
 from openstake.derive.marks import head_of
 from openstake.wire.pictures import pixels_of, size_of, webp_of
 from openstake.workflow.context import Context
-from openstake.workflow.photos import keep_photo, photo_file
+from openstake.workflow.photos import ONE_AT_A_TIME, keep_photo, photo_file
 
 _PIXELS_A_DEGREE = 4
 _SWEEP_ASPECT = 2.2  # wider than so many heights it is a telephone's panorama
@@ -107,7 +108,13 @@ def _sighted(clicked: Clicked) -> Sighted:
 
 def under(context: Context, job_id: str, query: UnderQuery) -> bytes:
     """Return a photo as a panorama of all azimuths, elevations 0 to 90° (WebP); clear where the photo does not reach."""
-    pixels = pixels_of(photo_file(context, job_id, query.photo_id)[0], "The photo")
+    if not query.sweep and query.width_deg > PHOTO_WIDTHS_DEG[1]:
+        raise InputError(f"A photo is at most {PHOTO_WIDTHS_DEG[1]:.0f}° wide; a wider one is a sweep.", field="width_deg")
+    with ONE_AT_A_TIME:
+        return _warped(pixels_of(photo_file(context, job_id, query.photo_id)[0], "The photo"), query)
+
+
+def _warped(pixels: NDArray[np.uint8], query: UnderQuery) -> bytes:
     height, width = pixels.shape[:2]
     looks = PhotoAim(
         photo_id=query.photo_id,

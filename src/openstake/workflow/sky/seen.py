@@ -8,13 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import ConflictError
-from openstake.core.evidence import InView
+from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.evidence import HeardStream, InView
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.sky import judge_compared, judge_masks
 from openstake.core.limits import ShortText
+from openstake.core.link.airload import letters_of_messages
 from openstake.core.observation import CONSTELLATION_NAMES
-from openstake.core.sky.against import Overhead, SatelliteAgainst, SkyCompared, SkyUnder, against, compared, under_of
+from openstake.core.sky.against import Overhead, SatelliteAgainst, Sent, SkyCompared, SkyUnder, against, compared, under_of
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, directions_of
 from openstake.core.sky.satellites_used import lowest_used_deg
@@ -31,7 +32,7 @@ from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.sky.where import rover_grid_m
 
-_NOTHING = "Nothing is heard: start the base, and listen to it and to a rover."
+_NOTHING = "Nothing is heard: start the base, and listen to it and to a rover that lists its satellites (GSV)."
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,7 @@ class _Now:
 
     ends: EndsNow
     satellites: tuple[SatelliteAgainst, ...]
-    sent: Mapping[str, Collection[int]] | None
+    sent: Sent | None
     in_view: tuple[InView, ...] | None
     lowest_sent_deg: float | None
     sky: str
@@ -105,7 +106,7 @@ def view(context: Context, job_id: str, query: SeenQuery) -> SkySeenView:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         occupation = open_occupation(session, job_id)
         running = None if occupation is None else context.running.session(occupation.id)
-        now = _now(session, job, kit, occupation.mark_id if occupation else "", query.rover_mark_id, running, context.now(job_id))
+        now = _now(session, job, kit, query.rover_mark_id, running, context.now(job_id))
         if now is None:
             return SkySeenView(None, "This job lies nowhere on Earth yet: nothing can be expected of its sky.")
         check = None if occupation is None else latest_check(session, occupation.id)
@@ -131,10 +132,8 @@ def view(context: Context, job_id: str, query: SeenQuery) -> SkySeenView:
     )
 
 
-def _now(
-    session: Session, job: JobNow, kit: KitNow, base_mark_id: str, rover_mark_id: str, running: RunningSession | None, now_s: float
-) -> _Now | None:
-    ends = ends_now(session, job, kit, base_mark_id, rover_mark_id, rover_grid_m(job, running))
+def _now(session: Session, job: JobNow, kit: KitNow, rover_mark_id: str, running: RunningSession | None, now_s: float) -> _Now | None:
+    ends = ends_now(session, job, kit, "", rover_mark_id, rover_grid_m(job, running))
     if ends is None:
         return None
     elements = elements_now(session, job, now_s)
@@ -144,8 +143,9 @@ def _now(
     base, rover = directions_of(orbits, [ends.base.ecef_m, ends.rover.ecef_m], gps_s)
     moment = None if running is None else running.moment()
     heard = moment is not None and moment.base_feed is not None and moment.heard.span_s > 0.0
-    sent = moment.heard.satellites if moment is not None and heard else None
-    in_view = None if running is None else running.in_view()
+    sent = _sent(moment.heard) if moment is not None and heard else None
+    # A receiver that lists nothing sends no GSV: nothing is known of its sky.
+    in_view = None if running is None else running.in_view() or None
     at_base, at_rover = _overhead(base), _overhead(rover)
     return _Now(
         ends=ends,
@@ -156,6 +156,15 @@ def _now(
         sky="nominal, to practise" if job.practice else elements.source,
         under=under_of(ends.ends, ends.base.mark_id or "", ends.rover.mark_id or ""),
     )
+
+
+def _sent(heard: HeardStream) -> Sent | None:
+    """Return which satellites a base sends; None where it sends no observables."""
+    legacy = {
+        CONSTELLATION_NAMES[letter]: None for letter in letters_of_messages([item.number for item in heard.messages if item.number < 1070])
+    }
+    found: dict[str, Collection[int] | None] = {**legacy, **heard.satellites}
+    return found or None
 
 
 def _overhead(seen: Directions) -> list[Overhead]:
@@ -171,10 +180,10 @@ def _overhead(seen: Directions) -> list[Overhead]:
     ]
 
 
-def _lowest_sent_deg(at_base: list[Overhead], sent: Mapping[str, Collection[int]] | None) -> float | None:
+def _lowest_sent_deg(at_base: list[Overhead], sent: Sent | None) -> float | None:
     if sent is None:
         return None
-    theirs = [item.elevation_deg for item in at_base if int(item.satellite[1:]) in sent.get(CONSTELLATION_NAMES[item.satellite[0]], ())]
+    theirs = [item.elevation_deg for item in at_base if int(item.satellite[1:]) in (sent.get(CONSTELLATION_NAMES[item.satellite[0]]) or ())]
     return min(theirs, default=None)
 
 
@@ -206,7 +215,7 @@ def compare(context: Context, job_id: str, request: CompareSky) -> SkySeenView:
         running = None if occupation is None else context.running.session(occupation.id)
         if occupation is None or running is None:
             raise ConflictError(_NOTHING)
-        now = _now(session, job, kit_of(session, job_id), occupation.mark_id, request.rover_mark_id, running, tx.now_s)
+        now = _now(session, job, kit_of(session, job_id), request.rover_mark_id, running, tx.now_s)
         if now is None or now.sent is None or now.in_view is None:
             raise ConflictError("Base and rover must both be heard: what is sent and what is used are compared.")
         found = compared(now.satellites, now.under)
@@ -241,5 +250,8 @@ def _holds(session: Session, job: JobNow, kit: KitNow, before: SkyCompared, ends
     """Whether skylines, masks and constellations are what a comparison rested on, at the marks where it was made."""
     under = before.under
     if ends is None or (ends.base.mark_id, ends.rover.mark_id) != (under.base_mark_id, under.rover_mark_id):
-        ends = ends_now(session, job, kit, under.base_mark_id, under.rover_mark_id)
+        try:
+            ends = ends_now(session, job, kit, under.base_mark_id, under.rover_mark_id)
+        except NotFoundError:  # one of the marks was taken out
+            return False
     return ends is not None and under_of(ends.ends, under.base_mark_id, under.rover_mark_id) == under

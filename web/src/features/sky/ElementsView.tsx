@@ -1,6 +1,5 @@
 import { sentenceOf } from "../../api/client";
 import { useLoadElements, useTakeOutElements } from "../../api/sky";
-import { base64Of } from "../../lib/base64";
 import { Button, FileButton, Note } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -13,7 +12,6 @@ export function ElementsView({ job, tabs, shown }: SkyProps) {
   const load = useLoadElements(job.id);
   const takeOut = useTakeOutElements(job.id);
   const { elements } = shown;
-  const send = (file: File) => void base64Of(file).then((content_base64) => load.mutate({ content_base64, name: file.name }));
   return (
     <Page
       title="Elements"
@@ -21,7 +19,7 @@ export function ElementsView({ job, tabs, shown }: SkyProps) {
       tabs={tabs}
       aside={(load.isError || takeOut.isError) && <p role="alert" className="font-semibold text-flag">{sentenceOf(load.error ?? takeOut.error)}</p>}
       action={
-        <FileButton kind="primary" large label="File of elements" accept="" disabled={load.isPending} onFile={send}>
+        <FileButton kind="primary" large label="File of elements" accept="" disabled={load.isPending} onFile={(file) => load.mutate(file)}>
           Load elements
         </FileButton>
       }

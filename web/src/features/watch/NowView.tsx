@@ -45,7 +45,7 @@ export function NowView({ job, tabs }: ViewProps) {
             {findings[0] && (findings[0].is_stop ? <FindingNote finding={findings[0]} /> : <FindingLines findings={findings.slice(0, 1)} />)}
             {findings.length > 1 && <FindingLines findings={findings.slice(1)} />}
             <FixHistory job={job} roverId={shown.rover_id} />
-            <Sky shown={shown} />
+            <Sky jobId={job.id} shown={shown} />
             <Initialise job={job} shown={shown} />
             <PracticeCut jobId={job.id} />
             <Messages link={shown.link} />

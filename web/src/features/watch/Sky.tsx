@@ -1,9 +1,10 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { keyOf, Panorama, Shape } from "../../plots/Panorama";
 
 /** The rover's sky beside what its base sends: who is used, who is not, and why. */
-export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
+export function Sky({ jobId, shown }: { jobId: string; shown: Schemas["Instrument"] }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const { sky } = shown;
   const one = sky.satellites.find((item) => keyOf(item) === chosen);
@@ -21,7 +22,10 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
         {Object.keys(sky.unseen).length > 0 &&
           ` Sent by the base and not listed here: ${Object.entries(sky.unseen)
             .map(([name, numbers]) => `${numbers.length} ${name}`)
-            .join(", ")}.`}
+            .join(", ")}.`}{" "}
+        <Link className="font-semibold underline" to={`/job/${jobId}/sky?view=seen`}>
+          Against what is expected
+        </Link>
       </p>
     </section>
   );
