@@ -169,13 +169,12 @@ class EndNow:
         return ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m)
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True)
 class EndsNow:
-    """Base and rover under their skies, how far apart they are, and the marks that either may stand on: (id, name)."""
+    """Base and rover under their skies, and how far apart they are."""
 
     base: EndNow
     rover: EndNow
-    marks: tuple[tuple[str, str], ...]
 
     @property
     def ends(self) -> tuple[SkyEnd, SkyEnd]:
@@ -287,7 +286,7 @@ def ends_now(
     base, rover = end(base_id, True), end(rover_id, False)
     if base is None or rover is None:
         return None
-    return EndsNow(base=base, rover=rover, marks=tuple((rows[n].id, rows[n].name) for n in placed))
+    return EndsNow(base=base, rover=rover)
 
 
 def _head(mark_id: str, replaced_by: dict[str, str], at: dict[str, int]) -> str | None:

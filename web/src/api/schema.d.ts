@@ -7047,16 +7047,6 @@ export interface components {
             up_m: number | null;
         };
         /**
-         * MarkUnder
-         * @description A mark that an end may stand on.
-         */
-        MarkUnder: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-        };
-        /**
          * MarkVersion
          * @description What a mark was, and why it was changed to that.
          */
@@ -9860,8 +9850,6 @@ export interface components {
             glance: string;
             hours: components["schemas"]["Hours"];
             ionosphere: components["schemas"]["Ionosphere"];
-            /** Marks */
-            marks: components["schemas"]["MarkUnder"][];
             /** Night */
             night: boolean;
             /** Now */

@@ -55,14 +55,6 @@ class SkyQuery:
     night: bool = False
 
 
-@dataclass(frozen=True)
-class MarkUnder:
-    """A mark that an end may stand on."""
-
-    id: str
-    name: str
-
-
 @dataclass(frozen=True, kw_only=True)
 class SkylineShown:
     """A skyline as it stands (`id` None: none was drawn), its corners in degrees, and what lay under it when it was drawn.
@@ -201,7 +193,6 @@ class SkyOfDay:
     base: EndUnder
     rover: EndUnder
     baseline_words: str
-    marks: tuple[MarkUnder, ...]
     arcs: tuple[Arc, ...]
     hours: Hours
     sun: SunOf
@@ -267,7 +258,6 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
             base=_end(ends.base, offered[0]),
             rover=_end(ends.rover, offered[1]),
             baseline_words=whole_from_metres(ends.baseline_m, unit),
-            marks=tuple(MarkUnder(mark_id, name) for mark_id, name in ends.marks),
             arcs=_arcs(day),
             hours=_hours(day, start_s),
             sun=_sun(job, of_day, query.night, ends.rover),

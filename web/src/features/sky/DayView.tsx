@@ -35,8 +35,8 @@ export function DayView(props: SkyProps) {
               ))}
               <th className="px-2 font-normal">in common</th>
               <th className="px-2 font-normal">PDOP</th>
-              <th className="px-2 font-normal">HDOP</th>
-              <th className="px-2 font-normal">VDOP</th>
+              <th className="px-2 font-normal hand:hidden">HDOP</th>
+              <th className="px-2 font-normal hand:hidden">VDOP</th>
               <th className="px-2 font-normal">H 95 %, {UNIT_SIGN[job.length_unit]}</th>
               <th className="px-2 font-normal">V 95 %, {UNIT_SIGN[job.length_unit]}</th>
               <th className="px-3 font-normal" />
@@ -68,8 +68,8 @@ function Hour(props: SkyProps & { hours: Schemas["Hours"]; chosen: boolean; onCh
       ))}
       <td className="px-2 font-bold">{hours.common[step]}</td>
       <td className="px-2">{fixed(hours.pdop[step], 1)}</td>
-      <td className="px-2">{fixed(hours.hdop[step], 1)}</td>
-      <td className="px-2">{fixed(hours.vdop[step], 1)}</td>
+      <td className="px-2 hand:hidden">{fixed(hours.hdop[step], 1)}</td>
+      <td className="px-2 hand:hidden">{fixed(hours.vdop[step], 1)}</td>
       <td className="px-2 font-bold">{length(hours.horizontal_95_m[step], job.length_unit)}</td>
       <td className="px-2 font-bold">{length(hours.vertical_95_m[step], job.length_unit)}</td>
       <td className={`px-3 font-semibold ${quality === "poor" ? "text-flag" : "text-checked"}`}>{QUALITY[quality]}</td>

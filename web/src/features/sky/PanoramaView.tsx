@@ -5,8 +5,9 @@ import { length, UNIT_SIGN } from "../../lib/format";
 import { heightsOf } from "../../lib/skyline";
 import { HourStrip } from "../../plots/HourStrip";
 import { SkyPanorama } from "../../plots/SkyPanorama";
-import { Button, Select } from "../../ui/controls";
+import { Button } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
+import { MarkPicker, useMarkNamed } from "../../ui/marks";
 import { Page } from "../../ui/Page";
 import { DayChooser } from "./DayChooser";
 import { DrawView } from "./DrawView";
@@ -114,13 +115,14 @@ function Number({ label, value, sign }: { label: string; value: string; sign: st
 }
 
 /** On which marks base and rover stand. */
-function Ends({ shown, ask }: SkyProps) {
-  const options = shown.marks.map((mark) => ({ value: mark.id, label: mark.name }));
-  if (options.length === 0) return null;
+function Ends({ job, shown, ask }: SkyProps) {
   return (
-    <div className="grid w-80 grid-cols-2 gap-3 hand:w-full">
-      <Select label="Base on" value={shown.base.mark_id ?? ""} options={options} onChange={(base_mark_id) => ask({ base_mark_id })} />
-      <Select label="Rover on" value={shown.rover.mark_id ?? ""} options={options} onChange={(rover_mark_id) => ask({ rover_mark_id })} />
+    <div className="grid w-96 grid-cols-2 gap-3 hand:w-full">
+      <MarkPicker jobId={job.id} label="Base on" value={useMarkNamed(job.id, nameOf(shown.base))} onPick={(mark) => ask({ base_mark_id: mark.id })} />
+      <MarkPicker jobId={job.id} label="Rover on" value={useMarkNamed(job.id, nameOf(shown.rover))} onPick={(mark) => ask({ rover_mark_id: mark.id })} />
     </div>
   );
 }
+
+/** The mark that an end stands on; empty where it stands in the job's middle. */
+const nameOf = (end: Schemas["EndUnder"]) => (end.mark_id ? end.name : "");

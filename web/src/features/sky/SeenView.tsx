@@ -2,7 +2,8 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useCompareSky, useSkySeen } from "../../api/sky";
 import { clock } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
-import { Button, Note, Select } from "../../ui/controls";
+import { Button, Note } from "../../ui/controls";
+import { MarkPicker, useMarkNamed } from "../../ui/marks";
 import { Page } from "../../ui/Page";
 import type { SkyProps } from "./props";
 
@@ -11,6 +12,7 @@ export function SeenView({ job, tabs, shown: day, ask }: SkyProps) {
   const rover_mark_id = day.rover.mark_id ?? "";
   const seen = useSkySeen(job.id, rover_mark_id);
   const compare = useCompareSky(job.id);
+  const stands = useMarkNamed(job.id, rover_mark_id && day.rover.name);
   const shown = seen.data?.shown ?? null;
   const odd = shown?.satellites.filter((item) => item.unexpected || (item.expected && item.cause !== "")) ?? [];
   const rest = shown?.satellites.filter((item) => !odd.includes(item)) ?? [];
@@ -35,7 +37,7 @@ export function SeenView({ job, tabs, shown: day, ask }: SkyProps) {
               {shown.used ?? "–"} <span className="text-2xl font-semibold">of {shown.expected} expected are used</span>
             </p>
             <div className="w-56 hand:w-full">
-              <Select label="The rover stands on" value={rover_mark_id} options={day.marks.map((mark) => ({ value: mark.id, label: mark.name }))} onChange={(id) => ask({ rover_mark_id: id })} />
+              <MarkPicker jobId={job.id} label="The rover stands on" value={stands} onPick={(mark) => ask({ rover_mark_id: mark.id })} />
             </div>
           </div>
           <p className="text-lg">

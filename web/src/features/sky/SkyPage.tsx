@@ -2,7 +2,7 @@ import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useSky, type SkyAsked } from "../../api/sky";
 import { clock } from "../../lib/format";
-import { Note } from "../../ui/controls";
+import { Button, Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { Tabs, useView } from "../../ui/Tabs";
 import { CutoffView } from "./CutoffView";
@@ -22,10 +22,12 @@ const VIEWS = [
   { view: "elements", label: "Elements" },
 ] as const;
 
+const AS_IT_STANDS: SkyAsked = { base_mark_id: "", rover_mark_id: "", day: "", night: false };
+
 /** The sky: what both ends see of it, when it is good, what hides it, and whether it is as expected. */
 export function SkyPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));
-  const [asked, setAsked] = useState<SkyAsked>({ base_mark_id: "", rover_mark_id: "", day: "", night: false });
+  const [asked, setAsked] = useState(AS_IT_STANDS);
   const [chosen, setChosen] = useState<number | null>(null);
   const sky = useSky(job.id, asked);
   const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
@@ -33,7 +35,12 @@ export function SkyPage({ job }: { job: Schemas["JobView"] }) {
   if (!shown)
     return (
       <Page title="Sky" why="What base and rover see, when it is good, and what hides it." tabs={tabs}>
-        {sky.isError && <Note tone="flag">{sentenceOf(sky.error)}</Note>}
+        {sky.isError && (
+          <div className="flex flex-col items-start gap-3">
+            <Note tone="flag">{sentenceOf(sky.error)}</Note>
+            <Button onClick={() => setAsked(AS_IT_STANDS)}>Today, as it stands</Button>
+          </div>
+        )}
         {sky.data && <Note>{sky.data.lacks}</Note>}
       </Page>
     );
