@@ -47,6 +47,7 @@ def test_a_forgotten_frequency_is_mended_a_mountpoint_picked_and_the_card_ticked
     page.until(lambda: "Both ends agree" in page.text() or "not known" in page.text())
 
     page.view("On the air")
+    page.type("satellites", "G10,R8,E9,C12")
     for words in ("GPS, 10 satellites", "173 bytes every 1 s", "Shares are of the load"):
         page.sees(words)
     page.view("Reach")

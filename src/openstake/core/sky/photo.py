@@ -13,7 +13,6 @@ from typing import Annotated
 import numpy as np
 from annotated_types import Ge, Le
 from numpy.typing import ArrayLike, NDArray
-from scipy.optimize import brentq
 
 from openstake.core.errors import InputError
 from openstake.core.limits import PHOTO_WIDTHS_DEG, SWEEP_WIDTHS_DEG, ShortText
@@ -46,6 +45,9 @@ def aimed(photo_id: str, aspect: float, left: Sighted, right: Sighted, horizon_y
 
     InputError where they cannot be of one picture.
     """
+    # It takes a tenth of a second to import, and most starts see no photo.
+    from scipy.optimize import brentq
+
     if not right.x - left.x > 0.02:
         raise InputError("Choose two directions farther apart, the left one first.", field="right")
     apart_deg = (right.azimuth_deg - left.azimuth_deg) % 360.0
