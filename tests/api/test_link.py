@@ -80,7 +80,7 @@ def test_a_job_without_profiles_has_no_pair_and_no_load(own_office):
         "pairs": [],
         "air": None,
         "satellites": "G10,R8,E9,C12",
-        "satellites_words": "As on a usual day: the job lies nowhere yet, or its base would see nothing.",
+        "satellites_words": "As on a usual day: no elements of today say what the base will see.",
         "signals": 2,
     }
     assert step(own_office, job)["state"] == "missing"

@@ -21,7 +21,7 @@ from openstake.standin.world import Obstruction, read_world, write_world
 from openstake.store.models import HeardEphemeris, SkylineRow
 from openstake.wire.rtcm3.frame import frame_bytes
 from openstake.workflow.sky.expected import SkyFiles, orbits_of
-from tests.conftest import start_wish
+from tests.conftest import as_file, start_wish
 from tests.wire.test_ephemeris import NAV, sent
 
 DATA = Path(__file__).parents[1] / "data" / "rinex"
@@ -80,7 +80,7 @@ def test_the_sky_is_checked_by_what_is_seen_and_out_of_date_after_a_skyline_chan
     found, cs2 = compared(own_program, job)
 
     # The stand-ins see the same nominal sky, behind the same wood and bank: all that is expected is used.
-    assert found["last"]["agrees"] and found["last_holds"] and found["used"] == found["expected"] > 10
+    assert found["last_words"].endswith(": as expected.") and not found["last_is_open"] and found["used"] == found["expected"] > 10
     assert link_of_sky(own_program, job)["state"] == "checked" and step(own_program, job)["state"] == "checked"
     assert [item for item in found["satellites"] if item["unexpected"]] == []
 
@@ -89,7 +89,11 @@ def test_the_sky_is_checked_by_what_is_seen_and_out_of_date_after_a_skyline_chan
     assert link_of_sky(own_program, job)["state"] == "out of date"
     through = own_program.post(f"/jobs/{job}/sky/compare", {"rover_mark_id": cs2})["shown"]
     assert {item["defies"] for item in through["satellites"] if item["unexpected"]} == {"skyline"}
-    assert not through["last"]["agrees"] and link_of_sky(own_program, job)["state"] == "disagrees"
+    assert (
+        through["last_words"].endswith(": not as expected.")
+        and through["last_is_open"]
+        and link_of_sky(own_program, job)["state"] == "disagrees"
+    )
     assert "sky-not-as-expected" in [item["code"] for item in own_program.get(f"/jobs/{job}/steps")["findings"]]
     own_program.post(f"/jobs/{job}/sky/skyline/undo", {"mark_id": cs2, "replaces_id": line_at(own_program, job, cs2)})
     # Compared under the trees, and they are gone again.
@@ -133,8 +137,8 @@ def test_what_is_listed_and_never_heard_is_offered_as_a_line_and_can_be_taken(ow
     corners = list(zip(offered["azimuths_deg"], offered["elevations_deg"], strict=True))
     assert 10 < max(offered["elevations_deg"]) <= 30 and "pieces of the sky" in offered["words"]
     draw(own_program, job, "CS2", corners, origin="seen")
-    after = sky(own_program, job)["rover"]["skyline"]
-    assert after["origin"] == "seen" and "not heard" in after["words"]
+    said = f"skyline taken from what was not heard, up to {max(offered['elevations_deg']):.0f}°"
+    assert said in sky(own_program, job)["rover"]["words"]
 
 
 def test_what_stands_in_the_west_takes_satellites_from_those_in_common_and_is_never_overwritten(shared_office):
@@ -155,7 +159,9 @@ def test_what_stands_in_the_west_takes_satellites_from_those_in_common_and_is_ne
             if not 195 < azimuth < 295 and elevation > 10.2:
                 assert seen == "c"
     line = after["base"]["skyline"]
-    assert (line["origin"], line["azimuths_deg"], line["elevations_deg"]) == ("drawn", [200, 200, 290, 290], [0, 35, 35, 0])
+    assert (line["azimuths_deg"], line["elevations_deg"]) == ([200, 200, 290, 290], [0, 35, 35, 0])
+    assert "mask 10°, GPS, GLONASS, Galileo, BeiDou; skyline drawn, up to 35°" in after["base"]["words"]
+    assert "no skyline drawn" in before["base"]["words"]
     # Who looked at the line before that does not overwrite this one.
     assert "in the meantime" in draw(shared_office, job, base, [(0, 5)], None, 409)["detail"]
     draw(shared_office, job, base, [(0, 5)], line["id"])
@@ -239,6 +245,31 @@ def test_the_load_on_the_air_takes_the_most_that_the_base_will_see(own_office):
     assert "nominal" in hint["why"] and ("ood" in hint["why"] or "oor" in hint["why"])
 
 
+# --- a job that counts ---
+
+CONTROL = "name,east,north,ellipsoidal height\nR1,703412.361,629805.118,62.4\nR2,704312.361,630105.118,63.1\n"
+
+
+def test_nominal_satellites_say_nothing_of_a_real_sky(own_office):
+    """2026-12-02: a real base would have been compared with satellites of the design, and its load taken from them."""
+    practice = own_office.job()
+    job = own_office.post("/jobs", {"name": "Real", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    own_office.post(f"/jobs/{job}/control/accept", as_file(CONTROL))
+    for item in own_office.get(f"/jobs/{practice}/profiles")["profiles"]:
+        if item["chosen"]:
+            own_office.post(f"/jobs/{job}/profiles", {"line_id": item["line_id"], "chosen": True})
+
+    assert sky(own_office, job)["elements"]["nominal"], "drawn, and marked"
+    seen = own_office.get(f"/jobs/{job}/sky/seen")["shown"]
+    assert seen["satellites"] == [] and "No elements of these days" in seen["words"] and not seen["may_compare"]
+    assert own_office.get(f"/jobs/{job}/link")["satellites"] == "G10,R8,E9,C12"
+    hint = next(item for item in own_office.get(f"/jobs/{job}/packing")["items"] if item["key"] == "look:hours of the sky")
+    assert hint["why"].startswith("Load the elements")
+    # With elements of the day they do; in a job to practise the nominal ones are what stand-ins see.
+    assert own_office.get(f"/jobs/{practice}/sky/seen")["shown"]["satellites"]
+    assert own_office.get(f"/jobs/{practice}/link")["satellites"] != "G10,R8,E9,C12"
+
+
 # --- elements ---
 
 
@@ -266,6 +297,8 @@ def test_a_navigation_file_gives_the_day_its_satellites_and_can_be_taken_out(own
     # Of today they are too old: no satellite stands anywhere, and each is named.
     today = sky(own_office, job)
     assert today["arcs"] == [] and today["elements"]["satellites"] == 0
+    # Not known is not poor.
+    assert today["glance"] == "No elements of this day: its sky is not known." and today["hours"]["poor"] == []
     missing = next(item for item in today["findings"] if item["code"] == "elements-missing")
     assert {"G05", "E01"} & set(missing["numbers"]["satellites"])
     file = day["elements"]["files"][0]

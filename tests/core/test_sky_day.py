@@ -181,6 +181,7 @@ def test_every_missing_satellite_has_a_cause():
     found = {item.satellite: item for item in against(sky, sky, ENDS, sent, view)}
 
     assert [found[f"G{n:02d}"].cause for n in range(1, 9)] == ["", "", "", "", "not sent", "not heard", "not used", "not heard"]
+    assert {name for name, item in found.items() if item.is_odd} == {"G05", "G06", "G07", "G08", "E01", "G09", "G10"}
     assert (found["G09"].expected, found["G09"].defies, found["G09"].unexpected) == (
         False,
         "skyline",

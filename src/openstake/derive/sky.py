@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import BudgetSettings
@@ -21,13 +21,13 @@ from openstake.core.limits import MOST_ELEMENT_TEXT_BYTES, PLANNING_HOLDS_S, SKY
 from openstake.core.link.airload import letters_of_messages
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.against import SkyEnd
-from openstake.core.sky.broadcast import Ephemeris
+from openstake.core.sky.broadcast import Ephemeris, Orbit
 from openstake.core.sky.constellations import nominal_orbits
-from openstake.core.sky.day import SkyDay, glance, seen_from, sky_day
+from openstake.core.sky.day import SkyDay, seen_from, sky_day
 from openstake.core.sky.expected import Directions, directions_of
 from openstake.core.sky.glonass import GlonassEphemeris
 from openstake.core.sky.skyline import NO_SKYLINE
-from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, PlannedOrbit, planned
+from openstake.core.sky.sources import PlannedOrbit, SourceName, oldest_s, planned, source_words
 from openstake.core.time_scales import gps_from_unix_s
 from openstake.derive.budget import BUDGET
 from openstake.derive.cache import Cache
@@ -64,6 +64,7 @@ class ElementsNow:
     """The orbits that a job has, and what is to be said of where they come from; `key` changes where they do."""
 
     key: str
+    by_source: Mapping[SourceName, Sequence[Orbit]]
     orbits: tuple[PlannedOrbit, ...]
     source: str
     nominal: bool
@@ -71,6 +72,10 @@ class ElementsNow:
     files: tuple[ElementFile, ...]
     heard: int
     findings: tuple[Finding, ...]
+
+    def tell_of(self, job: JobNow) -> bool:
+        """Whether they tell of the sky that a job's receivers see: nominal ones tell of that of stand-ins alone."""
+        return job.practice or not self.nominal
 
 
 _FILES: Cache[Elements] = Cache(16)
@@ -97,17 +102,19 @@ def _read(session: Session, job: JobNow, key: str, files: list[ElementFile], hea
     parts, unreadable = _parts(session, files)
     if heard:
         parts.append(of_messages(_messages(session, job.id, since_s)))
-    by_source = orbits_by_source(parts)
+    loaded = orbits_by_source(parts)
+    by_source = loaded or {"nominal": nominal_orbits()}
     findings = [*judge_unreadable(unreadable), *(found for part in parts for found in part.findings)]
     return ElementsNow(
         key=key,
-        orbits=tuple(planned(by_source or {"nominal": nominal_orbits()})),
-        source=", ".join(SOURCE_WORDS[name] for name in SOURCES if name in (by_source or {"nominal"})),
-        nominal=not by_source,
+        by_source=by_source,
+        orbits=tuple(planned(by_source)),
+        source=source_words(by_source),
+        nominal=not loaded,
         coefficients=next(filter(None, map(_coefficients, reversed(parts))), None),
         files=tuple(files),
         heard=heard,
-        findings=tuple(findings if by_source else [*findings, *judge_nominal()]),
+        findings=tuple(findings if loaded else [*findings, *judge_nominal()]),
     )
 
 
@@ -130,6 +137,11 @@ def _parts(session: Session, files: list[ElementFile]) -> tuple[list[Elements], 
         except OpenStakeError as error:
             unreadable[row.name] = error.sentence
     return [found[row.id] for row in files if row.id in found], unreadable
+
+
+def remember_elements(file_id: str, elements: Elements) -> None:
+    """Keep what was read when a file came in: it is not read again for the first page that shows it."""
+    _FILES.keep({file_id: elements})
 
 
 def elements_of(content: bytes, kind: str, name: str) -> Elements:
@@ -192,8 +204,31 @@ class _Marks:
     rows: Sequence[Any]
     places: Places
     placed: NDArray[np.int64]
-    at: dict[str, int]
-    replaced_by: dict[str, str]
+    at: Mapping[str, int]
+    replaced_by: Mapping[str, str]
+
+    def named(self, mark_id: str) -> int | None:
+        """Return a mark by the id of any of its rows, None where none is named."""
+        if not mark_id:
+            return None
+        found = self.at.get(lines.last_of(self.replaced_by, mark_id))
+        if found is None:
+            raise NotFoundError("This mark is not in the job's control list, or it lies nowhere on Earth yet.", field="mark_id")
+        return found
+
+    def beside(self, grid_m: tuple[float, float] | None) -> int | None:
+        """Return the mark beside a place, None where none is near."""
+        if grid_m is None:
+            return None
+        away = self._away_m(grid_m)
+        return int(self.placed[np.argmin(away)]) if away.min() <= SKY_BESIDE_M else None
+
+    def farthest_from(self, n: int) -> int:
+        """Return the mark farthest from another one."""
+        return int(self.placed[np.argmax(self._away_m(self.places.grid_m[n]))])
+
+    def _away_m(self, grid_m: ArrayLike) -> NDArray[np.float64]:
+        return np.asarray(np.linalg.norm(self.places.grid_m[self.placed] - np.asarray(grid_m), axis=1))
 
 
 # The chain asks every few seconds, and the marks of a job stay where they are.
@@ -226,90 +261,56 @@ def ends_now(
 ) -> EndsNow | None:
     """Return both ends as they stand, on marks by the ids of any of their rows; None where the job lies nowhere on Earth yet.
 
-    NotFoundError where a mark is named that is none of the list, or lies nowhere.  Where no mark is named the base stands where it was started last, else on the first of the list, and the rover on the mark beside it
-    where it is heard (`rover_grid_m`), else on the one farthest from the base.
+    NotFoundError where a mark is named that is none of the list, or lies nowhere.  Where none is named the base stands where it was
+    started last, else on the first of the list, and the rover on the mark beside it where it is heard (`rover_grid_m`), else on the one
+    farthest from the base.
     """
-    rows = columns_of_marks(
-        session,
-        job.id,
-        Mark.id,
-        Mark.name,
-        Mark.east_m,
-        Mark.north_m,
-        Mark.latitude_deg,
-        Mark.longitude_deg,
-        Mark.height_m,
-        Mark.height_kind,
-    )
-    places = places_of(job, rows)
-    placed = np.flatnonzero(np.isfinite(places.angles_deg).all(axis=1)) if len(rows) else np.array([], dtype=int)
-    replaced_by = replaced_marks(session, job.id)
-    skylines = {lines.last_of(replaced_by, row.mark_id): row for row in skyline_heads(session, job.id)}
-    at = {rows[n].id: int(n) for n in placed}
-
-    def end(mark_id: str | None, base: bool) -> EndNow | None:
-        profile = next(iter(kit.of_role(base)), None)
-        line = skylines.get(mark_id) if mark_id else None
-        if mark_id is None:
-            middle = middle_of(job, None)
-            if middle is None:
-                return None
-            latitude, longitude, height, name = *middle, 0.0, "the middle of the job"
-        else:
-            n = at[mark_id]
-            latitude, longitude = places.angles_deg[n]
-            height, name = np.nan_to_num(places.ellipsoidal_m[n]), rows[n].name
-        return EndNow(
-            mark_id=mark_id,
-            name=name,
-            latitude_deg=float(latitude),
-            longitude_deg=float(longitude),
-            height_m=float(height),
-            profile=profile,
-            end=SkyEnd(
-                mask_deg=_USUAL_MASK_DEG if profile is None else profile.elevation_mask_deg,
-                skyline=NO_SKYLINE if line is None else line.data,
-                constellations=letters_used(profile),
-            ),
-            line=line,
-        )
-
+    marks = _marks_now(session, job)
+    skylines = {lines.last_of(marks.replaced_by, row.mark_id): row for row in skyline_heads(session, job.id)}
     last = None if base_mark_id else latest_occupation(session, job.id)
-    base_id = _head(base_mark_id, replaced_by, at)
-    if base_id is None and last is not None:
-        base_id = lines.last_of(replaced_by, last.mark_id) if lines.last_of(replaced_by, last.mark_id) in at else None
-    if base_id is None and len(placed):
-        base_id = rows[int(placed[0])].id
-    rover_id = _head(rover_mark_id, replaced_by, at)
-    if rover_id is None and base_id is not None:
-        rover_id = _beside(places.grid_m, placed, rover_grid_m, rows) or _farthest(places.grid_m, placed, at[base_id], rows)
-    base, rover = end(base_id, True), end(rover_id, False)
-    if base is None or rover is None:
+    base = marks.named(base_mark_id)
+    if base is None and last is not None:
+        base = marks.at.get(lines.last_of(marks.replaced_by, last.mark_id))
+    if base is None and len(marks.placed):
+        base = int(marks.placed[0])
+    rover = marks.named(rover_mark_id)
+    if rover is None and base is not None:
+        rover = marks.beside(rover_grid_m)
+    if rover is None and base is not None:
+        rover = marks.farthest_from(base)
+    middle = middle_of(job, None) if base is None or rover is None else None
+    if middle is None and (base is None or rover is None):
         return None
-    return EndsNow(base=base, rover=rover)
+    ends = (_end_now(marks, n, middle, kit, of_base, skylines) for n, of_base in ((base, True), (rover, False)))
+    return EndsNow(*ends)
 
 
-def _head(mark_id: str, replaced_by: dict[str, str], at: dict[str, int]) -> str | None:
-    """Return a named mark as it stands; None where none is named."""
-    head = lines.last_of(replaced_by, mark_id)
-    if mark_id and head not in at:
-        raise NotFoundError("This mark is not in the job's control list, or it lies nowhere on Earth yet.", field="mark_id")
-    return head or None
-
-
-def _beside(grid_m: NDArray[np.float64], placed: NDArray[np.int64], place_m: tuple[float, float] | None, rows: Sequence[Any]) -> str | None:
-    """Return the mark beside a place, None where none is near."""
-    if place_m is None:
-        return None
-    away = np.linalg.norm(grid_m[placed] - np.array(place_m), axis=1)
-    nearest = int(np.argmin(away))
-    return rows[int(placed[nearest])].id if away[nearest] <= SKY_BESIDE_M else None
-
-
-def _farthest(grid_m: NDArray[np.float64], placed: NDArray[np.int64], base: int, rows: Sequence[Any]) -> str:
-    away = np.linalg.norm(grid_m[placed] - grid_m[base], axis=1)
-    found: str = rows[int(placed[int(np.argmax(away))])].id
-    return found
+def _end_now(
+    marks: _Marks, n: int | None, middle: tuple[float, float] | None, kit: KitNow, of_base: bool, skylines: Mapping[str, SkylineRow]
+) -> EndNow:
+    """Return one end on a mark of the list, by its number; without one in the job's middle (degrees)."""
+    profile = next(iter(kit.of_role(of_base)), None)
+    mark_id = None if n is None else str(marks.rows[n].id)
+    line = skylines.get(mark_id or "")
+    if n is None:
+        (latitude, longitude), height, name = middle or (0.0, 0.0), 0.0, "the middle of the job"
+    else:
+        latitude, longitude = marks.places.angles_deg[n]
+        height, name = np.nan_to_num(marks.places.ellipsoidal_m[n]), marks.rows[n].name
+    return EndNow(
+        mark_id=mark_id,
+        name=name,
+        latitude_deg=float(latitude),
+        longitude_deg=float(longitude),
+        height_m=float(height),
+        profile=profile,
+        end=SkyEnd(
+            mask_deg=_USUAL_MASK_DEG if profile is None else profile.elevation_mask_deg,
+            skyline=NO_SKYLINE if line is None else line.data,
+            constellations=letters_used(profile),
+        ),
+        line=line,
+    )
 
 
 def letters_used(profile: Profile | None) -> frozenset[str]:
@@ -354,13 +355,9 @@ def day_over(elements: ElementsNow, ends: EndsNow, start_s: float, budget: Budge
     return sky_day(base, rover, ends.ends, ends.baseline_m, SKY_DAY_STEP_S, budget)
 
 
-def ages_said(elements: ElementsNow, day: SkyDay) -> list[Finding]:
-    """Return what the age of the elements used over a day has to be told."""
-    ages = day.rover.age_s[np.isfinite(day.rover.elevation_deg)]
-    if elements.nominal or not len(ages):
-        return []
-    source = next(name for name in SOURCES if SOURCE_WORDS[name] in elements.source)
-    return judge_ages({source: float(ages.max())})
+def ages_said(elements: ElementsNow, start_s: float) -> list[Finding]:
+    """Return what the age of the elements for a day has to be told."""
+    return judge_ages(oldest_s(elements.by_source, moments_from(start_s)))
 
 
 @dataclass(frozen=True)
@@ -373,9 +370,10 @@ class BaseCounts:
 
 
 def base_counts(session: Session, job: JobNow, kit: KitNow, now_s: float) -> BaseCounts | None:
-    """Return how many satellites the base of a job will see today; None where the job lies nowhere, or there are none."""
+    """Return how many satellites the base of a job will see today; None where nothing says it: the job lies nowhere, no elements of these
+    days are there (nominal ones tell nothing of a real sky), or nothing would be seen."""
     ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
-    if ends is None:
+    if ends is None or not elements.tell_of(job):
         return None
     seen, _ = directions_over(elements, ends, moments_from(local_midnight_s(job, now_s)))
     at_base = seen_from(seen, ends.base.end)
@@ -401,10 +399,12 @@ def clock_of(job: JobNow, start_s: float) -> Callable[[int], str]:
 
 def hours_said(session: Session, job: JobNow, kit: KitNow, now_s: float) -> str:
     """Return the hours that are left of today in a sentence, as a packing list or a morning says them; empty where the job lies nowhere."""
-    ends = ends_now(session, job, kit)
+    ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
     if ends is None:
         return ""
-    elements, start_s = elements_now(session, job, now_s), local_midnight_s(job, now_s)
+    if not elements.tell_of(job):
+        return "Load the elements of the day under Sky: then its good hours stand here."
+    start_s = local_midnight_s(job, now_s)
     day = day_over(elements, ends, start_s, BUDGET.read(session, job.id)[1])
-    said = glance(day.quality, clock_of(job, start_s), round((now_s - start_s) / SKY_DAY_STEP_S))
-    return f"{said} ({elements.source})" if said and elements.nominal else said
+    said = day.glance(clock_of(job, start_s), round((now_s - start_s) / SKY_DAY_STEP_S))
+    return f"{said.removesuffix('.')} ({elements.source})." if said and elements.nominal else said

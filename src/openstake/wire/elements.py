@@ -10,12 +10,17 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_elements
 from openstake.core.sky.broadcast import Ephemeris, KeplerOrbit, Orbit
 from openstake.core.sky.glonass import GlonassEphemeris, glonass_orbits
-from openstake.core.sky.sources import SourceName
+from openstake.core.sky.sources import SOURCE_WORDS, SourceName
 from openstake.wire.orbits import read_mean_elements, read_sp3
 from openstake.wire.rinex.navigation import read_navigation
 
 ElementKind = Literal["navigation", "precise", "mean"]
 ELEMENT_KINDS: tuple[ElementKind, ...] = get_args(ElementKind)
+ELEMENT_WORDS: Mapping[ElementKind, str] = {
+    "navigation": SOURCE_WORDS["broadcast"],
+    "precise": SOURCE_WORDS["precise"],
+    "mean": SOURCE_WORDS["mean"],
+}
 
 
 @dataclass(frozen=True, kw_only=True)

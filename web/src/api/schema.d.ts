@@ -4816,10 +4816,10 @@ export interface components {
         ElementFileShown: {
             /** Id */
             id: string;
-            /** Kind */
-            kind: string;
             /** Name */
             name: string;
+            /** Words */
+            words: string;
         };
         /**
          * ElementsLoaded
@@ -4881,11 +4881,9 @@ export interface components {
         };
         /**
          * EndUnder
-         * @description One end under its sky; `mark_id` None: it stands in the job's middle, and nothing can be drawn there.
+         * @description One end under its sky, in words too; `mark_id` None: it stands in the job's middle, and nothing can be drawn there.
          */
         EndUnder: {
-            /** Constellations */
-            constellations: string[];
             /** Mark Id */
             mark_id: string | null;
             /** Mask Deg */
@@ -4893,9 +4891,9 @@ export interface components {
             /** Name */
             name: string;
             offered: components["schemas"]["SkylineOffered"] | null;
-            /** Profile */
-            profile: string;
             skyline: components["schemas"]["SkylineShown"];
+            /** Words */
+            words: string;
         };
         /**
          * Events
@@ -9110,8 +9108,8 @@ export interface components {
          * SatelliteAgainst
          * @description A satellite as it is expected and as it is seen; degrees at the rover.
          *
-         *     `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.  `cause`
-         *     says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
+         *     `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.
+         *     `is_odd`: it is not as it is expected.  `cause` says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
          */
         SatelliteAgainst: {
             /** Azimuth Deg */
@@ -9134,6 +9132,8 @@ export interface components {
             expected: boolean;
             /** Heard */
             heard: boolean | null;
+            /** Is Odd */
+            is_odd: boolean;
             /** Satellite */
             satellite: string;
             /** Sent */
@@ -9809,29 +9809,9 @@ export interface components {
             words: string;
         };
         /**
-         * SkyCompared
-         * @description An expected sky held against what was seen: how many were expected at both ends and how many of those were used.
-         *
-         *     `missing` and `unexpected` are satellites; `words` say it in one line.
-         */
-        SkyCompared: {
-            /** Agrees */
-            agrees: boolean;
-            /** Expected */
-            expected: number;
-            /** Missing */
-            missing: string[];
-            under: components["schemas"]["SkyUnder"];
-            /** Unexpected */
-            unexpected: string[];
-            /** Used */
-            used: number;
-            /** Words */
-            words: string;
-        };
-        /**
          * SkyOfDay
-         * @description The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day.
+         * @description The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day;
+         *     `mask_deg` the higher mask of both ends, which counts.
          */
         SkyOfDay: {
             /** Arcs */
@@ -9850,6 +9830,8 @@ export interface components {
             glance: string;
             hours: components["schemas"]["Hours"];
             ionosphere: components["schemas"]["Ionosphere"];
+            /** Mask Deg */
+            mask_deg: number;
             /** Night */
             night: boolean;
             /** Now */
@@ -9903,21 +9885,22 @@ export interface components {
          * SkySeen
          * @description Expected against seen, now: satellites above the rover's horizon, the highest first, how many of the expected are used, and masks.
          *
-         *     `sky` says whose sky it is compared with; `last` is the comparison that the chain rests on, None where there is none, `last_holds` whether
-         *     skylines and masks are still what it rested on.
+         *     `sky` says whose sky it is compared with, `masks_words` what the masks beside each other say; `last_words` tell of the comparison that
+         *     the chain rests on, `last_is_open` where it does not hold any more or does not agree.
          */
         SkySeen: {
             /** Expected */
             expected: number;
             /** Findings */
             findings: components["schemas"]["Finding"][];
-            last: components["schemas"]["SkyCompared"] | null;
-            /** Last Holds */
-            last_holds: boolean;
-            /** Last S */
-            last_s: number | null;
+            /** Last Is Open */
+            last_is_open: boolean;
+            /** Last Words */
+            last_words: string;
             /** Masks */
             masks: components["schemas"]["MaskRow"][];
+            /** Masks Words */
+            masks_words: string;
             /** May Compare */
             may_compare: boolean;
             /** Satellites */
@@ -9939,24 +9922,6 @@ export interface components {
             /** Lacks */
             lacks: string;
             shown: components["schemas"]["SkySeen"] | null;
-        };
-        /**
-         * SkyUnder
-         * @description What an expected sky rested on: the marks of both ends, their skylines, masks and constellations.
-         */
-        SkyUnder: {
-            /** Base Mark Id */
-            base_mark_id: string;
-            /** Base Mask Deg */
-            base_mask_deg: number;
-            base_skyline: components["schemas"]["Skyline"];
-            /** Constellations */
-            constellations: string;
-            /** Rover Mark Id */
-            rover_mark_id: string;
-            /** Rover Mask Deg */
-            rover_mask_deg: number;
-            rover_skyline: components["schemas"]["Skyline"];
         };
         /**
          * SkyUse
@@ -9992,22 +9957,6 @@ export interface components {
             shown: components["schemas"]["SkyOfDay"] | null;
         };
         /**
-         * Skyline
-         * @description Corners of a line around a place: azimuths, clockwise from true north, in order, and elevations, degrees; straight between them.
-         */
-        Skyline: {
-            /**
-             * Azimuths Deg
-             * @default []
-             */
-            azimuths_deg: number[];
-            /**
-             * Elevations Deg
-             * @default []
-             */
-            elevations_deg: number[];
-        };
-        /**
          * SkylineOffered
          * @description A line over what a receiver listed and did not hear, to be taken or not.
          */
@@ -10034,11 +9983,7 @@ export interface components {
             id: string | null;
             /** May Undo */
             may_undo: boolean;
-            /** Origin */
-            origin: ("drawn" | "seen") | null;
             photo: components["schemas"]["PhotoAim"] | null;
-            /** Words */
-            words: string;
         };
         /**
          * SolutionChoice

@@ -4,6 +4,8 @@ import { answer, client, type Schemas } from "./client";
 import { asSent, path, useChange } from "./queries";
 
 const LOOKED_AT_EVERY_MS = 5000;
+/** What is now moves on, and the base may send elements, without an event. */
+const DAY_EVERY_MS = 60_000;
 
 /** Which marks base and rover stand on, and which day. */
 export interface SkyAsked {
@@ -20,6 +22,7 @@ export const useSky = (id: string, query: SkyAsked) =>
     queryKey: ["job", id, "sky", query],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/sky", of(id, query))),
     placeholderData: keepPreviousData,
+    refetchInterval: DAY_EVERY_MS,
     retry: false,
   });
 export const useSkySeen = (id: string, rover_mark_id: string) =>

@@ -1,5 +1,6 @@
 import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Schemas } from "../api/client";
+import { counted } from "../lib/format";
 import { useWidth } from "./width";
 
 const HEIGHT = 118;
@@ -56,7 +57,7 @@ export function HourStrip(props: { shown: Schemas["SkyOfDay"]; step: number; onS
           <Band shown={shown} x={x} />
           <Times shown={shown} x={x} width={width} clock={props.clock} />
           <text x="6" y={HEIGHT - FOOT - BAND - 10} fontSize="15" fill="var(--ink)">
-            {width < 600 ? `${most} at most` : `at most ${most} satellites in common`}
+            {width < 600 ? `${Math.max(...shown.hours.common)} at most` : `at most ${counted(Math.max(...shown.hours.common), "satellite")} in common`}
           </text>
           {shown.elements.nominal && <Nominal right={width - 8} />}
           {shown.now !== null && <path d={`M${x(shown.now)} ${TOP}V${HEIGHT - FOOT}`} stroke="var(--ink)" strokeWidth="2" strokeDasharray="3 4" />}

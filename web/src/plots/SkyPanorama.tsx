@@ -150,7 +150,8 @@ function Skyline({ line, place, hatch, clear }: { line: Drawn; place: Place; hat
   );
 }
 
-const WHO: Record<string, string> = { c: "seen by base and rover", b: "hidden from the rover", r: "hidden from the base", n: "hidden from both" };
+/** Who sees a satellite, by the letter that is sent. */
+export const SEEN_BY: Record<string, string> = { c: "seen by base and rover", b: "seen by the base, not by the rover", r: "seen by the rover, not by the base", n: "seen by neither" };
 
 function Satellite({ arc, step, place, chosen, onChoose }: { arc: Arc; step: number; place: Place; chosen: boolean; onChoose: () => void }) {
   const at = step - arc.first;
@@ -162,7 +163,7 @@ function Satellite({ arc, step, place, chosen, onChoose }: { arc: Arc; step: num
       role="button"
       tabIndex={0}
       aria-pressed={chosen}
-      aria-label={`${arc.satellite}, ${WHO[who]}${arc.healthy ? "" : ", not healthy"}`}
+      aria-label={`${arc.satellite}, ${SEEN_BY[who]}${arc.healthy ? "" : ", not healthy"}`}
       onClick={onChoose}
       onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && onChoose()}
     >

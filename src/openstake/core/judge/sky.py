@@ -8,6 +8,7 @@ from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import HIGH_IONOSPHERE_M, LONG_BASELINE_M, PLANNING_OLD_S, SKY_EDGE_DEG
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.against import SkyCompared, named
+from openstake.core.sky.day import Loss
 from openstake.core.sky.sources import SOURCE_WORDS, SourceName
 from openstake.core.units import counted, text_from_metres
 
@@ -201,24 +202,24 @@ def judge_compared(compared: SkyCompared) -> list[Finding]:
     ]
 
 
-def judge_lost_constellations(
-    lost: Sequence[str], satellites: tuple[float, float], horizontal_95_m: tuple[float, float], unit: str
-) -> list[Finding]:
-    """Return what one end costs that uses fewer constellations than the other: satellites in common and 95 %, as they are and with all."""
-    if not lost:
+def judge_lost_constellations(loss: Loss | None, unit: str) -> list[Finding]:
+    """Return what one end costs that uses fewer constellations than the other."""
+    if loss is None:
         return []
-    names = ", ".join(CONSTELLATION_NAMES[letter] for letter in lost)
-    now, with_all = (text_from_metres(value, unit) for value in horizontal_95_m)
+    names = ", ".join(CONSTELLATION_NAMES[letter] for letter in loss.letters)
+    now, with_all = (
+        "no position" if value is None else text_from_metres(value, unit) for value in (loss.horizontal_95_m, loss.horizontal_95_with_all_m)
+    )
     return [
         finding(
             "constellations-lost",
             Severity.NOTE,
-            f"One end does not use {names}: {satellites[0]:.0f} satellites in common in the middle of the day in place of "
-            f"{satellites[1]:.0f}, 95 % {now} in place of {with_all}.",
+            f"One end does not use {names}: {loss.satellites:.0f} satellites in common in the middle of the day in place of "
+            f"{loss.satellites_with_all:.0f}, 95 % horizontally {now} in place of {with_all}.",
             "An older receiver, or messages that its profile does not send.",
             "Send them if the link has room and both ends can; else plan by the hours of this sky.",
-            now=round(satellites[0], 1),
-            with_all=round(satellites[1], 1),
+            now=round(loss.satellites, 1),
+            with_all=round(loss.satellites_with_all, 1),
         )
     ]
 

@@ -49,8 +49,8 @@ class Overhead:
 class SatelliteAgainst:
     """A satellite as it is expected and as it is seen; degrees at the rover.
 
-    `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.  `cause`
-    says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
+    `sent`: by the base, None where that is not heard; `heard` and `used` by the rover, None where the rover is not heard.
+    `is_odd`: it is not as it is expected.  `cause` says why it is not used: what is expected of it, or what is missing; `defies` what should hide it while it is seen, `unexpected` in words.
     """
 
     satellite: str
@@ -58,6 +58,7 @@ class SatelliteAgainst:
     azimuth_deg: float
     elevation_deg: float
     expected: bool
+    is_odd: bool
     sent: bool | None
     heard: bool | None
     used: bool | None
@@ -159,13 +160,15 @@ def _one(
     heard = None if listed is None else item is not None and item.cnr_dbhz is not None
     used = None if listed is None else bool(heard and item is not None and item.used is not False)
     cause = _cause(standings, is_sent, heard, used)
+    expected = standings == ("expected", "expected")
     defies, unexpected = _unexpected(standings, is_sent, used)
     return SatelliteAgainst(
         satellite=rover.satellite,
         constellation=name,
         azimuth_deg=round(rover.azimuth_deg, 1),
         elevation_deg=round(rover.elevation_deg, 1),
-        expected=standings == ("expected", "expected"),
+        expected=expected,
+        is_odd=bool(unexpected) or (expected and cause != ""),
         sent=is_sent,
         heard=heard,
         used=used,

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from openstake.core.budget import BudgetSettings
-from openstake.core.limits import BEST_PDOP_RATIO, POOR_PDOP_RATIO, SHORTEST_BEST_S, SHORTEST_POOR_S
+from openstake.core.limits import POOR_PDOP_RATIO, SHORTEST_POOR_S
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.against import SkyEnd
 from openstake.core.sky.atmosphere import klobuchar_delay_m
-from openstake.core.sky.expected import Directions, Dops, Expected95, dops_of, expected_95, in_sight
+from openstake.core.sky.expected import Directions, Dops, Expected95, best_spans, dops_of, expected_95, in_sight, runs
 
-# How a satellite stands at a moment: seen by both ends, by the base or the rover alone, by neither, or below the horizon.
-SeenBy = Literal["c", "b", "r", "n", "-"]
 Quality = Literal["good", "fair", "poor"]
 _SPANS_SAID = 2
 
@@ -42,10 +40,20 @@ class SkyDay:
         return np.asarray(self.at_base & self.at_rover)
 
     def seen_by(self, satellite: int) -> str:
-        """Return a letter for each moment of a satellite, by its place: `SeenBy`."""
+        """Return a letter for each moment of a satellite, by its place: `c` seen by both ends, `b` and `r` by the base or the rover alone,
+        `n` by neither, `-` below the horizon."""
         up = np.nan_to_num(self.rover.elevation_deg[satellite], nan=-90.0) >= 0.0
         base, rover = self.at_base[satellite], self.at_rover[satellite]
         return "".join(np.select([~up, base & rover, base, rover], ["-", "c", "b", "r"], "n"))
+
+    @property
+    def is_known(self) -> bool:
+        """Whether any elements hold for it."""
+        return bool(np.isfinite(self.rover.elevation_deg).any())
+
+    def glance(self, clock: Callable[[int], str], begin: int = 0) -> str:
+        """Return it in a sentence, from a moment on; `clock` says a moment's time."""
+        return glance(self.quality, clock, begin) if self.is_known else "No elements of this day: its sky is not known."
 
     def counts(self) -> dict[str, NDArray[np.int64]]:
         """Return how many satellites of each constellation (its letter) are in common, by moment; those that are never are left out."""
@@ -60,6 +68,8 @@ def sky_day(
     """Return the sky of a day for a base and a rover (`ends`), moments `step_s` apart."""
     at_base, at_rover = (seen_from(seen, end) for seen, end in zip((base, rover), ends, strict=True))
     dops = dops_of(rover, at_base & at_rover)
+    # Where no elements hold, nothing is known: that is no poor hour.
+    unknown: tuple[Quality, ...] = ("fair",) * len(dops.pdop)
     return SkyDay(
         base=base,
         rover=rover,
@@ -67,7 +77,7 @@ def sky_day(
         at_rover=at_rover,
         dops=dops,
         expected=expected_95(dops, baseline_m, budget),
-        quality=qualities(dops, step_s),
+        quality=qualities(dops, step_s) if np.isfinite(rover.elevation_deg).any() else unknown,
     )
 
 
@@ -80,43 +90,54 @@ def seen_from(seen: Directions, end: SkyEnd) -> NDArray[np.bool_]:
 def qualities(dops: Dops, step_s: float) -> tuple[Quality, ...]:
     """Return of each moment whether it is good (PDOP within 1.3 times the least, for half an hour at least) or poor (over twice, or no
     geometry at all, for ten minutes)."""
-    least = float(np.nanmin(dops.pdop)) if np.isfinite(dops.pdop).any() else np.nan
     pdop = np.nan_to_num(dops.pdop, nan=np.inf)
-    good = _runs(pdop <= BEST_PDOP_RATIO * least, SHORTEST_BEST_S / step_s)
-    poor = _runs(~(pdop <= POOR_PDOP_RATIO * least), SHORTEST_POOR_S / step_s)
-    return tuple("good" if is_good else "poor" if is_poor else "fair" for is_good, is_poor in zip(good, poor, strict=True))
-
-
-def _runs(true: NDArray[np.bool_], fewest_steps: float) -> NDArray[np.bool_]:
-    """Keep only runs that reach over so many steps."""
-    kept = np.zeros(len(true), dtype=bool)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], true, [False]]).astype(np.int8)))
-    for first, end in edges.reshape(-1, 2):
-        if end - 1 - first >= fewest_steps:
-            kept[first:end] = True
-    return kept
+    found: list[Quality] = ["fair"] * len(pdop)
+    poor = runs(~(pdop <= POOR_PDOP_RATIO * pdop.min()) | np.isinf(pdop), SHORTEST_POOR_S, step_s)
+    kinds: tuple[tuple[Quality, list[tuple[int, int]]], ...] = (("good", best_spans(dops, step_s)), ("poor", poor))
+    for quality, spans in kinds:
+        for first, last in spans:
+            found[first : last + 1] = [quality] * (last + 1 - first)
+    return tuple(found)
 
 
 def spans_of(quality: Sequence[Quality], wanted: Quality, begin: int = 0) -> list[tuple[int, int]]:
-    """Return the runs of one quality from a moment on, first and last."""
-    found: list[tuple[int, int]] = []
-    for n in range(begin, len(quality)):
-        if quality[n] != wanted:
-            continue
-        if found and found[-1][1] == n - 1:
-            found[-1] = found[-1][0], n
-        else:
-            found.append((n, n))
-    return found
+    """Return the runs of one quality from a moment on, first and last; those of one moment tell nothing."""
+    true = np.array([n >= begin and item == wanted for n, item in enumerate(quality)], dtype=bool)
+    return runs(true, 1.0, 1.0)
 
 
-def without_loss(day: SkyDay, ends: tuple[SkyEnd, SkyEnd], baseline_m: float, budget: BudgetSettings) -> tuple[SkyDay, list[str]]:
-    """Return the same day with every constellation that either end uses, and the letters that the other one costs."""
-    all_letters = ends[0].constellations | ends[1].constellations
-    seen = {name[0] for name in day.rover.satellites}
-    lost = sorted((all_letters - (ends[0].constellations & ends[1].constellations)) & seen, key=list(CONSTELLATION_NAMES).index)
-    both = tuple(SkyEnd(mask_deg=end.mask_deg, skyline=end.skyline, constellations=all_letters) for end in ends)
-    return sky_day(day.base, day.rover, (both[0], both[1]), baseline_m, 1.0, budget), lost
+@dataclass(frozen=True, kw_only=True)
+class Loss:
+    """What one end costs that uses fewer constellations than the other: the letters lost; satellites in common and 95 % horizontally in the
+    middle of the day's moments, as they are and with all constellations of either end.  None where those give no position."""
+
+    letters: tuple[str, ...]
+    satellites: float
+    satellites_with_all: float
+    horizontal_95_m: float | None
+    horizontal_95_with_all_m: float | None
+
+
+def loss_of(day: SkyDay, ends: tuple[SkyEnd, SkyEnd], baseline_m: float, budget: BudgetSettings) -> Loss | None:
+    """Return what constellations cost that one end does not use; None where both use the same of those that are in the sky."""
+    either = ends[0].constellations | ends[1].constellations
+    lost = (either - (ends[0].constellations & ends[1].constellations)) & {name[0] for name in day.rover.satellites}
+    if not lost:
+        return None
+    base, rover = (seen_from(seen, replace(end, constellations=either)) for seen, end in zip((day.base, day.rover), ends, strict=True))
+    with_all = expected_95(dops_of(day.rover, base & rover), baseline_m, budget)
+    return Loss(
+        letters=tuple(letter for letter in CONSTELLATION_NAMES if letter in lost),
+        satellites=float(np.median(day.common.sum(axis=0))),
+        satellites_with_all=float(np.median((base & rover).sum(axis=0))),
+        horizontal_95_m=_middle(day.expected.horizontal_m),
+        horizontal_95_with_all_m=_middle(with_all.horizontal_m),
+    )
+
+
+def _middle(values: NDArray[np.float64]) -> float | None:
+    known = values[np.isfinite(values)]
+    return float(np.median(known)) if len(known) else None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -179,7 +200,6 @@ def glance(quality: Sequence[Quality], clock: Callable[[int], str], begin: int =
 
 
 def _longest(spans: list[tuple[int, int]], begin: int) -> list[tuple[int, int]]:
-    """Return the longest few spans in the order of time, and the one that begins now; those of one moment tell nothing."""
-    longer = [item for item in spans if item[1] > item[0]]
-    kept = sorted(longer, key=lambda item: item[0] - item[1])[:_SPANS_SAID]
-    return sorted({*kept, *(item for item in longer if item[0] == begin)})
+    """Return the longest few spans in the order of time, and the one that begins now."""
+    kept = sorted(spans, key=lambda item: item[0] - item[1])[:_SPANS_SAID]
+    return sorted({*kept, *(item for item in spans if item[0] == begin)})

@@ -31,6 +31,18 @@ class Directions:
     age_s: NDArray[np.float64]
     healthy: NDArray[np.bool_]
 
+    @property
+    def without_elements(self) -> list[str]:
+        """The satellites that no elements hold for at some moment."""
+        return self._named(np.isnan(self.elevation_deg))
+
+    def unhealthy_above(self, mask_deg: float) -> list[str]:
+        """Return the satellites above a mask that say at some moment that they are not healthy."""
+        return self._named((self.elevation_deg >= mask_deg) & ~self.healthy)
+
+    def _named(self, some: NDArray[np.bool_]) -> list[str]:
+        return [name for name, row in zip(self.satellites, some, strict=True) if row.any()]
+
 
 def directions_of(orbits: Sequence[Orbit], places_m: Sequence[ArrayLike], gps_s: NDArray[np.float64]) -> list[Directions]:
     """Return where satellites stand at moments from each of some places (Earth-centred metres), without refraction.
@@ -158,12 +170,15 @@ def expected_95(dops: Dops, baseline_m: float, settings: BudgetSettings) -> Expe
     )
 
 
+def runs(true: NDArray[np.bool_], shortest_s: float, step_s: float) -> list[tuple[int, int]]:
+    """Return the runs of moments in which something is true for so long at least, first and last of each."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], true, [False]]).astype(np.int8))).reshape(-1, 2)
+    return [(int(first), int(end) - 1) for first, end in edges if (end - 1 - first) * step_s >= shortest_s]
+
+
 def best_spans(dops: Dops, step_s: float) -> list[tuple[int, int]]:
     """Return the runs of moments, first and last, of at least half an hour in which PDOP is at most 1.3 times the least of all."""
     known = np.isfinite(dops.pdop)
     if not known.any():
         return []
-    good = known & (np.nan_to_num(dops.pdop, nan=np.inf) <= BEST_PDOP_RATIO * np.nanmin(dops.pdop))
-    edges = np.diff(np.concatenate([[0], good.astype(int), [0]]))
-    spans = zip(np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1, strict=True)
-    return [(int(first), int(last)) for first, last in spans if (last - first) * step_s >= SHORTEST_BEST_S]
+    return runs(np.nan_to_num(dops.pdop, nan=np.inf) <= BEST_PDOP_RATIO * np.nanmin(dops.pdop), SHORTEST_BEST_S, step_s)

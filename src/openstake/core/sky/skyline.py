@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
 from openstake.core.limits import MOST_SKYLINE_POINTS
-from openstake.core.sky.obstruction import Cell
+from openstake.core.sky.obstruction import AZIMUTH_STEP_DEG, Cell
 
 # Where a line came from: drawn by hand, or from what a receiver listed and did not hear.
 SkylineOrigin = Literal["drawn", "seen"]
@@ -61,22 +61,10 @@ def skyline_of(corners: list[tuple[float, float]]) -> Skyline:
 
 def skyline_of_cells(cells: Iterable[Cell]) -> Skyline:
     """Return the line over pieces of the sky in which nothing was heard: as high as the highest of each direction, with a wall at each side."""
-    tops: dict[float, tuple[float, float]] = {}
+    tops: dict[float, float] = {}
     for cell in cells:
-        before = tops.get(cell.azimuth_from_deg, (0.0, 0.0))[1]
-        tops[cell.azimuth_from_deg] = (cell.azimuth_to_deg, max(before, cell.elevation_to_deg))
-    corners: list[tuple[float, float]] = []
-    ends_deg, height_deg = 0.0, 0.0
-    for begins_deg in sorted(tops):
-        to_deg, top_deg = tops[begins_deg]
-        if begins_deg > ends_deg:
-            corners += [(ends_deg, height_deg), (ends_deg, 0.0)] if height_deg else [(ends_deg, 0.0)]
-            height_deg = 0.0
-        if top_deg != height_deg or not corners:
-            corners += [(begins_deg, height_deg), (begins_deg, top_deg)]
-        ends_deg, height_deg = to_deg, top_deg
-    if corners:
-        corners += [(ends_deg, height_deg)]
-        if ends_deg < 360.0:
-            corners += [(ends_deg, 0.0), (360.0, 0.0)]
-    return skyline_of(corners)
+        tops[cell.azimuth_from_deg] = max(tops.get(cell.azimuth_from_deg, 0.0), cell.elevation_to_deg)
+    if not tops:
+        return NO_SKYLINE
+    steps = [float(begins) for begins in range(0, 360, AZIMUTH_STEP_DEG)]
+    return skyline_of([(azimuth, tops.get(begins, 0.0)) for begins in steps for azimuth in (begins, begins + AZIMUTH_STEP_DEG)])

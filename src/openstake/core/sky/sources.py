@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import Literal, get_args
 
@@ -21,6 +21,11 @@ SOURCE_WORDS: dict[SourceName, str] = {
     "mean": "mean elements",
     "nominal": "nominal, to practise",
 }
+
+
+def source_words(sources: Collection[SourceName]) -> str:
+    """Return what orbits are by, in words, the best first."""
+    return ", ".join(SOURCE_WORDS[name] for name in SOURCES if name in sources)
 
 
 @dataclass(frozen=True)
@@ -56,7 +61,16 @@ def _youngest(several: Sequence[OrbitStates]) -> OrbitStates:
     )
 
 
-def planned(by_source: dict[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
+def oldest_s(by_source: Mapping[SourceName, Sequence[Orbit]], gps_s: NDArray[np.float64]) -> dict[SourceName, float]:
+    """Return by source the largest age of the elements that are young enough to be used, at both ends of the time, seconds."""
+    found: dict[SourceName, float] = {}
+    for name, orbits in by_source.items():
+        ages = np.array([orbit.states(gps_s[[0, -1]]).age_s for orbit in orbits])
+        found[name] = float(np.max(ages[ages <= PLANNING_HOLDS_S.get(name, np.inf)], initial=0.0))
+    return found
+
+
+def planned(by_source: Mapping[SourceName, Sequence[Orbit]]) -> list[PlannedOrbit]:
     """Return every satellite that a source knows, by name.
 
     Mean elements name GLONASS satellites by their numbers: where another source has them by their slots, they are those.

@@ -33,7 +33,7 @@ from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
 from openstake.workflow.moment import heard_epoch
-from openstake.workflow.sky.seen import sky_said
+from openstake.workflow.sky.seen import sky_held
 from openstake.workflow.watch.instrument import watch_findings
 
 
@@ -74,7 +74,7 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
         link=_link_planned(link_of(session, job, kit, context.now(job.id))),
         base=None if base is None else _base_running(session, job, base, running),
         base_findings=base_findings(context, session, job, kit, base),
-        sky=None if base is None else _sky_held(session, job, kit, base),
+        sky=None if base is None else sky_held(session, job, kit, base.occupation.id),
         rover=_rover_heard(running),
         checks=() if proof is None else proof.newest,
         rover_findings=() if base is None or running is None else watch_findings(session, job, kit, base, running, context.now(job.id)),
@@ -118,13 +118,6 @@ def _base_running(session: Session, job: JobNow, base: BaseNow, running: Running
         if reference is None
         else f"station {reference.station_id}, decoded from message {'1006' if reference.antenna_height_m is not None else '1005'}",
     )
-
-
-def _sky_held(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> chain.SkyHeld | None:
-    said = sky_said(session, job, kit, base.occupation.id)
-    if said is None:
-        return None
-    return chain.SkyHeld(agrees=said.compared.agrees, holds=said.holds, words=said.compared.words, findings=said.findings)
 
 
 def _pole_seen(session: Session, kit: KitNow) -> chain.PoleSeen:

@@ -125,7 +125,7 @@ def _satellites(session: Session, job: JobNow, kit: KitNow, now_s: float, query:
         return query.satellites.strip(), "As typed."
     counts = base_counts(session, job, kit, now_s)
     if counts is None:
-        return USUAL_SATELLITES, "As on a usual day: the job lies nowhere yet, or its base would see nothing."
+        return USUAL_SATELLITES, "As on a usual day: no elements of today say what the base will see."
     return _text(counts.most), f"The most that the base will see today; as a rule {_text(counts.usual)} ({counts.source})."
 
 

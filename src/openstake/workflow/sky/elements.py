@@ -10,16 +10,14 @@ from openstake.core.errors import ConflictError, FileError, InputError, NotFound
 from openstake.core.limits import MOST_ELEMENT_FILE_BYTES, MOST_ELEMENT_FILES, ShortText
 from openstake.core.sky.day import kp_words
 from openstake.core.units import counted
-from openstake.derive.sky import elements_of
+from openstake.derive.sky import elements_of, remember_elements
 from openstake.store.models import ElementFile, ImportedFile
 from openstake.store.records import lines
 from openstake.store.records.skies import element_files
-from openstake.wire.elements import ElementKind, kind_of
+from openstake.wire.elements import ELEMENT_WORDS, kind_of
 from openstake.wire.textlines import lines_in
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
-
-_KINDS: dict[ElementKind, str] = {"navigation": "broadcast ephemerides", "precise": "precise orbits", "mean": "mean elements"}
 
 
 @dataclass(frozen=True)
@@ -69,7 +67,8 @@ def load_elements(context: Context, job_id: str, name: str, content: bytes) -> E
             raise ConflictError(f"{MOST_ELEMENT_FILES} files of elements are used already. Take those of other days out first.")
         file = tx.add(ImportedFile(job_id=job_id, name=name, content=content, created_s=tx.now_s))
         row = tx.add(ElementFile(job_id=job_id, name=name, kind=kind, imported_id=file.id, withdrawn=False, created_s=tx.now_s))
-        words = f"{name}: {_KINDS[kind]} of {counted(len(found), 'satellite')}."
+        words = f"{name}: {ELEMENT_WORDS[kind]} of {counted(len(found), 'satellite')}."
+        tx.once_stored(lambda: remember_elements(row.id, elements))
         tx.tell("elements-loaded", f"Elements loaded. {words}", elements=row.id)
         return words
 

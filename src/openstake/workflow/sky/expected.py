@@ -17,13 +17,13 @@ from openstake.core.errors import FileError, InputError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.sky import judge_ages, judge_nominal, judge_unhealthy, judge_without_elements
-from openstake.core.limits import MOST_SKY_MOMENTS, PLANNING_HOLDS_S
+from openstake.core.limits import MOST_SKY_MOMENTS
 from openstake.core.sky.broadcast import LAST_S, Ephemeris, Orbit
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, Dops, best_spans, directions_of, dops_of, expected_95, in_sight
 from openstake.core.sky.glonass import GlonassEphemeris
 from openstake.core.sky.skyline import NO_SKYLINE, Skyline
-from openstake.core.sky.sources import SOURCE_WORDS, SOURCES, SourceName, planned
+from openstake.core.sky.sources import SourceName, oldest_s, planned, source_words
 from openstake.core.time_scales import gps_from_unix_s, utc_of_gps
 from openstake.wire.elements import ElementKind, of_messages, orbits_by_source, read_elements
 from openstake.wire.rtcm3.ephemeris import EPHEMERIS_NUMBERS, decode_ephemeris
@@ -152,17 +152,13 @@ def sky_expected(files: SkyFiles, question: SkyQuestion) -> SkyExpected:
     for other in base:
         used &= in_sight(other, question.mask_deg, NO_SKYLINE)
     dops = dops_of(here, used)
-    findings += judge_without_elements([name for name, row in zip(here.satellites, here.elevation_deg, strict=True) if np.isnan(row).any()])
-    above = here.elevation_deg >= question.mask_deg
-    findings += judge_unhealthy([name for n, name in enumerate(here.satellites) if (above[n] & ~here.healthy[n]).any()])
-    ages = here.age_s[np.isfinite(here.elevation_deg)]
-    oldest_s = float(ages.max(initial=0.0))
-    names = [name for name in SOURCES if by_source.get(name)]
-    findings += judge_ages({name: _oldest_s(name, by_source[name], gps_s) for name in names})
+    findings += judge_without_elements(here.without_elements)
+    findings += judge_unhealthy(here.unhealthy_above(question.mask_deg))
+    findings += judge_ages(oldest_s(by_source, gps_s))
     return SkyExpected(
         elements=ElementsUsed(
-            source=", ".join(SOURCE_WORDS[name] for name in names),
-            oldest_age_s=oldest_s,
+            source=source_words(by_source),
+            oldest_age_s=float(here.age_s[np.isfinite(here.elevation_deg)].max(initial=0.0)),
             satellites=int(np.isfinite(here.elevation_deg).any(axis=1).sum()),
         ),
         epochs=_epochs(gps_s, here, dops, question, places),
@@ -188,12 +184,6 @@ def _moments(question: SkyQuestion) -> np.ndarray:
     if not 0.0 <= start < LAST_S:
         raise InputError("A time lies between 1980, when GPS time begins, and 2171.", field="from")
     return start + question.step_s * np.arange(count)
-
-
-def _oldest_s(name: SourceName, orbits: Sequence[Orbit], gps_s: np.ndarray) -> float:
-    """Return the largest age of the elements of a source that are young enough to be used, at both ends of the time."""
-    ages = np.array([orbit.states(gps_s[[0, -1]]).age_s for orbit in orbits])
-    return float(np.max(ages[ages <= PLANNING_HOLDS_S.get(name, np.inf)], initial=0.0))
 
 
 def _epochs(gps_s: np.ndarray, seen: Directions, dops: Dops, question: SkyQuestion, places: Sequence[np.ndarray]) -> tuple[SkyEpoch, ...]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from typing import cast
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -16,28 +15,18 @@ from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations, judge_unhealthy, judge_without_elements
 from openstake.core.limits import PLANNING_HOLDS_S, SKY_DAY_STEP_S, ShortText
 from openstake.core.observation import CONSTELLATION_NAMES
-from openstake.core.sky.day import IonosphereDay, Quality, SkyDay, glance, ionosphere_day, spans_of, without_loss
+from openstake.core.sky.day import IonosphereDay, Quality, SkyDay, ionosphere_day, loss_of, spans_of
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.photo import PhotoAim
-from openstake.core.sky.skyline import SkylineOrigin, skyline_of_cells
+from openstake.core.sky.skyline import skyline_of_cells
 from openstake.core.sky.sun import sun_times_s
 from openstake.core.units import whole_from_metres
 from openstake.derive.budget import BUDGET
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.sky import (
-    ElementsNow,
-    EndNow,
-    EndsNow,
-    ages_said,
-    clock_of,
-    day_over,
-    elements_now,
-    ends_now,
-    local_midnight_s,
-    moments_from,
-)
+from openstake.derive.sky import ElementsNow, EndNow, EndsNow, ages_said, clock_of, day_over, elements_now, ends_now, moments_from
 from openstake.store.records.bases import latest_occupation
+from openstake.wire.elements import ELEMENT_WORDS
 from openstake.workflow.context import Context
 from openstake.workflow.sky.where import rover_grid_m
 
@@ -65,8 +54,6 @@ class SkylineShown:
     id: str | None
     azimuths_deg: tuple[float, ...]
     elevations_deg: tuple[float, ...]
-    origin: SkylineOrigin | None
-    words: str
     may_undo: bool
     photo: PhotoAim | None
 
@@ -82,13 +69,12 @@ class SkylineOffered:
 
 @dataclass(frozen=True, kw_only=True)
 class EndUnder:
-    """One end under its sky; `mark_id` None: it stands in the job's middle, and nothing can be drawn there."""
+    """One end under its sky, in words too; `mark_id` None: it stands in the job's middle, and nothing can be drawn there."""
 
     mark_id: str | None
     name: str
-    profile: str
     mask_deg: float
-    constellations: tuple[str, ...]
+    words: str
     skyline: SkylineShown
     offered: SkylineOffered | None
 
@@ -165,7 +151,7 @@ class ElementFileShown:
 
     id: str
     name: str
-    kind: str
+    words: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -181,7 +167,8 @@ class ElementsShown:
 
 @dataclass(frozen=True, kw_only=True)
 class SkyOfDay:
-    """The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day."""
+    """The sky of one day: from a moment on (Unix seconds) a step every so many seconds; `now` is the step of now, None on another day;
+    `mask_deg` the higher mask of both ends, which counts."""
 
     day: str
     night: bool
@@ -192,6 +179,7 @@ class SkyOfDay:
     glance: str
     base: EndUnder
     rover: EndUnder
+    mask_deg: float
     baseline_words: str
     arcs: tuple[Arc, ...]
     hours: Hours
@@ -229,19 +217,13 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
     at_now = round((now_s - start_s) / SKY_DAY_STEP_S)
     now = at_now if 0 <= at_now < len(day.quality) else None
     ionosphere = _ionosphere(elements, ends, start_s)
-    worse, lost = without_loss(day, ends.ends, ends.baseline_m, budget)
     unit = job.length_unit
     findings = [
         *elements.findings,
-        *ages_said(elements, day),
-        *judge_without_elements(_named(day, np.isnan(day.rover.elevation_deg))),
-        *judge_unhealthy(_named(day, (day.rover.elevation_deg >= ends.rover.end.mask_deg) & ~day.rover.healthy)),
-        *judge_lost_constellations(
-            lost,
-            (float(np.median(day.common.sum(axis=0))), float(np.median(worse.common.sum(axis=0)))),
-            (_middle(day.expected.horizontal_m), _middle(worse.expected.horizontal_m)),
-            unit,
-        ),
+        *ages_said(elements, start_s),
+        *judge_without_elements(day.rover.without_elements),
+        *judge_unhealthy(day.rover.unhealthy_above(ends.rover.end.mask_deg)),
+        *judge_lost_constellations(loss_of(day, ends.ends, ends.baseline_m, budget), unit),
     ]
     if ionosphere is not None:
         at = ionosphere.worst
@@ -254,9 +236,10 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
             step_s=SKY_DAY_STEP_S,
             steps=len(day.quality),
             now=now,
-            glance=glance(day.quality, clock, now or 0),
+            glance=day.glance(clock, now or 0),
             base=_end(ends.base, offered[0]),
             rover=_end(ends.rover, offered[1]),
+            mask_deg=max(ends.base.end.mask_deg, ends.rover.end.mask_deg),
             baseline_words=whole_from_metres(ends.baseline_m, unit),
             arcs=_arcs(day),
             hours=_hours(day, start_s),
@@ -266,7 +249,7 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
                 words=elements.source,
                 nominal=elements.nominal,
                 satellites=int(np.isfinite(day.rover.elevation_deg).any(axis=1).sum()),
-                files=tuple(ElementFileShown(id=row.id, name=row.name, kind=row.kind) for row in elements.files),
+                files=tuple(ElementFileShown(id=row.id, name=row.name, words=_kind_words(row.kind)) for row in elements.files),
                 heard=elements.heard,
             ),
             findings=ranked(findings),
@@ -278,8 +261,9 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
 def _start(job: JobNow, query: SkyQuery, now_s: float) -> tuple[float, date]:
     """Return when what is asked for begins, Unix seconds, and of which day it is."""
     if not query.day.strip():
-        of_day = job.local_time(local_midnight_s(job, now_s)).date()
-        if query.night and job.local_time(now_s).hour < 12:
+        now = job.local_time(now_s)
+        of_day = now.date()
+        if query.night and now.hour < 12:
             of_day -= timedelta(days=1)  # the night that is now
     else:
         try:
@@ -292,39 +276,31 @@ def _start(job: JobNow, query: SkyQuery, now_s: float) -> tuple[float, date]:
     return datetime.combine(of_day, time(12 if query.night else 0), zone).timestamp(), of_day
 
 
-def _named(day: SkyDay, some: NDArray[np.bool_]) -> list[str]:
-    """Return the satellites of which something is true at some moment."""
-    return [name for name, row in zip(day.rover.satellites, some, strict=True) if row.any()]
-
-
-def _middle(values: NDArray[np.float64]) -> float:
-    known = values[np.isfinite(values)]
-    return float(np.median(known)) if len(known) else float("nan")
-
-
 def _end(end: EndNow, offered: SkylineOffered | None) -> EndUnder:
-    line = end.line
-    azimuths, elevations = end.end.skyline.azimuths_deg, end.end.skyline.elevations_deg
-    words = (
-        "No skyline drawn." if not azimuths else "Drawn." if line is None or line.origin == "drawn" else "Taken from what was not heard."
-    )
+    line, skyline = end.line, end.end.skyline
+    profile = f" ({end.profile.name})" if end.profile else ""
+    letters = [name for letter, name in CONSTELLATION_NAMES.items() if letter in end.end.constellations]
     return EndUnder(
         mark_id=end.mark_id,
         name=end.name,
-        profile="" if end.profile is None else end.profile.name,
         mask_deg=end.end.mask_deg,
-        constellations=tuple(name for letter, name in CONSTELLATION_NAMES.items() if letter in end.end.constellations),
+        words=f"{end.name}{profile}: mask {end.end.mask_deg:g}°, {', '.join(letters)}; {_skyline_words(end)}.",
         skyline=SkylineShown(
             id=None if line is None else line.id,
-            azimuths_deg=azimuths,
-            elevations_deg=elevations,
-            origin=None if line is None else cast(SkylineOrigin, line.origin),
-            words=words,
+            azimuths_deg=skyline.azimuths_deg,
+            elevations_deg=skyline.elevations_deg,
             may_undo=line is not None,
             photo=None if line is None else line.photo,
         ),
         offered=offered,
     )
+
+
+def _skyline_words(end: EndNow) -> str:
+    if end.line is None or not end.end.skyline.azimuths_deg:
+        return "no skyline drawn"
+    how = "drawn" if end.line.origin == "drawn" else "taken from what was not heard"
+    return f"skyline {how}, up to {max(end.end.skyline.elevations_deg):.0f}°"
 
 
 def _offered(cells: tuple[Cell, ...], end: EndNow) -> SkylineOffered | None:
@@ -361,12 +337,14 @@ def _arcs(day: SkyDay) -> tuple[Arc, ...]:
     return tuple(found)
 
 
+def _kind_words(kind: str) -> str:
+    return next((words for known, words in ELEMENT_WORDS.items() if known == kind), kind)
+
+
 def _hours(day: SkyDay, start_s: float) -> Hours:
     def spans(wanted: Quality) -> tuple[HoursOf, ...]:
         return tuple(
-            HoursOf(start_s + first * SKY_DAY_STEP_S, start_s + last * SKY_DAY_STEP_S)
-            for first, last in spans_of(day.quality, wanted)
-            if last > first
+            HoursOf(start_s + first * SKY_DAY_STEP_S, start_s + last * SKY_DAY_STEP_S) for first, last in spans_of(day.quality, wanted)
         )
 
     return Hours(
@@ -415,7 +393,7 @@ def _ionosphere_shown(found: IonosphereDay | None, ends: EndsNow, clock: Callabl
     at = found.worst
     words = (
         f"Largest overhead about {clock(at)}: {found.overhead_m[at]:.1f} m on L1; over {whole_from_metres(ends.baseline_m, unit)} "
-        f"the ends differ by {1000.0 * found.between_m[at]:.1f} mm by the model. What it leaves out is as a rule larger: some 1 mm a kilometre."
+        f"the ends differ by {1000.0 * found.between_m[at]:.1f} mm by the model. What it leaves out is as a rule larger: a millimetre a kilometre (common practice)."
     )
     return Ionosphere(
         overhead_m=tuple(np.round(found.overhead_m, 3).tolist()), between_m=tuple(np.round(found.between_m, 5).tolist()), words=words

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.chain import SkyHeld
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.evidence import HeardStream, InView
 from openstake.core.judge.finding import Finding, ranked
@@ -19,6 +20,7 @@ from openstake.core.sky.against import Overhead, SatelliteAgainst, Sent, SkyComp
 from openstake.core.sky.constellations import nominal_orbits
 from openstake.core.sky.expected import Directions, directions_of
 from openstake.core.sky.satellites_used import lowest_used_deg
+from openstake.core.sky.sources import SOURCE_WORDS
 from openstake.core.time_scales import gps_from_unix_s
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
@@ -32,6 +34,7 @@ from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.sky.where import rover_grid_m
 
+_NO_ELEMENTS = "No elements of these days: load a file under Elements, or let the base send its ephemerides. Nothing is expected before."
 _NOTHING = "Nothing is heard: start the base, and listen to it and to a rover that lists its satellites (GSV)."
 
 
@@ -61,8 +64,8 @@ class MaskRow:
 class SkySeen:
     """Expected against seen, now: satellites above the rover's horizon, the highest first, how many of the expected are used, and masks.
 
-    `sky` says whose sky it is compared with; `last` is the comparison that the chain rests on, None where there is none, `last_holds` whether
-    skylines and masks are still what it rested on.
+    `sky` says whose sky it is compared with, `masks_words` what the masks beside each other say; `last_words` tell of the comparison that
+    the chain rests on, `last_is_open` where it does not hold any more or does not agree.
     """
 
     satellites: tuple[SatelliteAgainst, ...]
@@ -72,11 +75,11 @@ class SkySeen:
     words: str
     sky: str
     masks: tuple[MaskRow, ...]
+    masks_words: str
     findings: tuple[Finding, ...]
     may_compare: bool
-    last: SkyCompared | None
-    last_s: float | None
-    last_holds: bool
+    last_words: str
+    last_is_open: bool
 
 
 @dataclass(frozen=True)
@@ -112,24 +115,48 @@ def view(context: Context, job_id: str, query: SeenQuery) -> SkySeenView:
         check = None if occupation is None else latest_check(session, occupation.id)
         limits = elevation_limits_deg(session, job_id)
     expected = [item for item in now.satellites if item.expected]
-    heard = now.sent is not None or now.in_view is not None
+    findings = _mask_findings(now, limits)
+    may_compare = bool(now.satellites) and now.sent is not None and now.in_view is not None
+    holds = check is not None and _holds(session, job, kit, check.data, now.ends)
     return SkySeenView(
         SkySeen(
             satellites=now.satellites,
             expected=len(expected),
             sent=None if now.sent is None else sum(bool(item.sent) for item in expected),
             used=None if now.in_view is None else sum(bool(item.used) for item in expected),
-            words=compared(now.satellites, now.under).words if heard else _NOTHING,
+            words=_words(now),
             sky=now.sky,
             masks=_masks(now, limits),
-            findings=ranked(_mask_findings(now, limits)),
-            may_compare=now.sent is not None and now.in_view is not None,
-            last=None if check is None else check.data,
-            last_s=None if check is None else check.created_s,
-            last_holds=check is not None and _holds(session, job, kit, check.data, now.ends),
+            masks_words="" if findings else _masks_words(now),
+            findings=ranked(findings),
+            may_compare=may_compare,
+            last_words=_last_words(job, check, holds, may_compare),
+            last_is_open=check is not None and not (holds and check.data.agrees),
         ),
         "",
     )
+
+
+def _words(now: _Now) -> str:
+    if not now.satellites:
+        return _NO_ELEMENTS
+    if now.sent is None and now.in_view is None:
+        return _NOTHING
+    return compared(now.satellites, now.under).words
+
+
+def _last_words(job: JobNow, check: SkyCheck | None, holds: bool, may_compare: bool) -> str:
+    """Return what the newest comparison from this base came to, and whether it still holds."""
+    if check is None:
+        return (
+            "Not compared from this base yet: the chain's sky rests on it."
+            if may_compare
+            else "Base and rover must both be heard to be compared, and elements must say what is expected."
+        )
+    when = f"Compared at {job.local_time(check.created_s):%H:%M}"
+    if not holds:
+        return f"{when}; a skyline, a mask or a constellation has changed since. Compare again."
+    return f"{when}: {'as expected' if check.data.agrees else 'not as expected'}."
 
 
 def _now(session: Session, job: JobNow, kit: KitNow, rover_mark_id: str, running: RunningSession | None, now_s: float) -> _Now | None:
@@ -137,8 +164,8 @@ def _now(session: Session, job: JobNow, kit: KitNow, rover_mark_id: str, running
     if ends is None:
         return None
     elements = elements_now(session, job, now_s)
-    # Stand-ins see the nominal sky, whatever is loaded to plan by.
-    orbits = nominal_orbits() if job.practice else elements.orbits
+    # Stand-ins see the nominal sky, whatever is loaded to plan by; of a real one it tells nothing.
+    orbits = nominal_orbits() if job.practice else elements.orbits if elements.tell_of(job) else ()
     gps_s = np.array([gps_from_unix_s(now_s)])
     base, rover = directions_of(orbits, [ends.base.ecef_m, ends.rover.ecef_m], gps_s)
     moment = None if running is None else running.moment()
@@ -153,7 +180,7 @@ def _now(session: Session, job: JobNow, kit: KitNow, rover_mark_id: str, running
         sent=sent,
         in_view=in_view,
         lowest_sent_deg=_lowest_sent_deg(at_base, sent),
-        sky="nominal, to practise" if job.practice else elements.source,
+        sky=SOURCE_WORDS["nominal"] if job.practice else elements.source,
         under=under_of(ends.ends, ends.base.mark_id or "", ends.rover.mark_id or ""),
     )
 
@@ -206,6 +233,15 @@ def _mask_findings(now: _Now, limits_deg: Mapping[str, float]) -> list[Finding]:
     return judge_masks(ends.base.end.mask_deg, ends.rover.end.mask_deg, limits_deg, now.lowest_sent_deg, used)
 
 
+def _masks_words(now: _Now) -> str:
+    """Return what masks come to of which nothing is to be said."""
+    if now.ends.base.profile is None or now.ends.rover.profile is None:
+        return "Choose a base profile and a rover profile for this job under Kit: their masks are compared here."
+    if now.lowest_sent_deg is None and now.in_view is None:
+        return "Both ends are to cut off alike. Whether they do is seen once they are heard."
+    return "Both ends cut off alike, and nothing lower is sent or used as far as it is heard."
+
+
 def compare(context: Context, job_id: str, request: CompareSky) -> SkySeenView:
     """Hold the sky that is expected now against what is seen, and keep what came of it: the chain's *sky* rests on it."""
 
@@ -218,6 +254,8 @@ def compare(context: Context, job_id: str, request: CompareSky) -> SkySeenView:
         now = _now(session, job, kit_of(session, job_id), request.rover_mark_id, running, tx.now_s)
         if now is None or now.sent is None or now.in_view is None:
             raise ConflictError("Base and rover must both be heard: what is sent and what is used are compared.")
+        if not now.satellites:
+            raise ConflictError(_NO_ELEMENTS)
         found = compared(now.satellites, now.under)
         if not found.expected:
             raise ConflictError("No satellite is expected at both ends now: look at masks, skylines and elements.")
@@ -228,22 +266,14 @@ def compare(context: Context, job_id: str, request: CompareSky) -> SkySeenView:
     return view(context, job_id, SeenQuery(request.rover_mark_id))
 
 
-@dataclass(frozen=True, kw_only=True)
-class SkySaid:
-    """The newest comparison from a base, and whether what it rested on still holds."""
-
-    compared: SkyCompared
-    holds: bool
-    findings: tuple[Finding, ...]
-
-
-def sky_said(session: Session, job: JobNow, kit: KitNow, occupation_id: str) -> SkySaid | None:
+def sky_held(session: Session, job: JobNow, kit: KitNow, occupation_id: str) -> SkyHeld | None:
     """Return what the chain rests on of the sky; None where it was never compared from this base."""
     check = latest_check(session, occupation_id)
     if check is None:
         return None
     holds = _holds(session, job, kit, check.data)
-    return SkySaid(compared=check.data, holds=holds, findings=tuple(judge_compared(check.data)) if holds else ())
+    findings = tuple(judge_compared(check.data)) if holds else ()
+    return SkyHeld(agrees=check.data.agrees, holds=holds, words=check.data.words, findings=findings)
 
 
 def _holds(session: Session, job: JobNow, kit: KitNow, before: SkyCompared, ends: EndsNow | None = None) -> bool:

@@ -84,7 +84,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           value={asked.satellites}
           placeholder={link.data?.satellites ?? ""}
           onChange={(satellites) => setAsked({ ...asked, satellites })}
-          hint={link.data?.satellites_words ?? ""}
+          hint={`${link.data?.satellites_words ?? ""} G is GPS, R GLONASS, E Galileo, C BeiDou.`}
           problem={problem?.field === "satellites" ? problem.sentence : null}
         />
         <TextField

@@ -20,11 +20,8 @@ export function CutoffView({ job, tabs, shown: day }: SkyProps) {
               <Row key={row.words} row={row} />
             ))}
           </ul>
-          {shown.findings.length > 0 ? (
-            <FindingList findings={shown.findings} />
-          ) : (
-            <p className="text-faded">Both ends cut off alike, and nothing lower is sent or used as far as it is heard.</p>
-          )}
+          <FindingList findings={shown.findings} />
+          {shown.masks_words && <p className="text-lg">{shown.masks_words}</p>}
         </div>
       )}
     </Page>

@@ -5,8 +5,6 @@ import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import type { SkyProps } from "./props";
 
-const KINDS: Record<string, string> = { navigation: "broadcast ephemerides", precise: "precise orbits", mean: "mean elements" };
-
 /** Where the orbits come from: files that were loaded, and what the base's own stream brought. */
 export function ElementsView({ job, tabs, shown }: SkyProps) {
   const load = useLoadElements(job.id);
@@ -34,7 +32,7 @@ export function ElementsView({ job, tabs, shown }: SkyProps) {
             <li key={file.id} className="flex items-center justify-between gap-4 rounded border-2 border-line bg-page px-4 py-2">
               <span className="min-w-0">
                 <b className="block truncate text-xl">{file.name}</b>
-                <span className="text-faded">{KINDS[file.kind]}</span>
+                <span className="text-faded">{file.words}</span>
               </span>
               <Button disabled={takeOut.isPending} onClick={() => takeOut.mutate(file.id)}>
                 Take out

@@ -2,7 +2,8 @@ import { useState } from "react";
 import { problemOf, sentenceOf, type Schemas } from "../../api/client";
 import { useNoteKp } from "../../api/sky";
 import { useWidth } from "../../plots/width";
-import { Button, Note, TextField } from "../../ui/controls";
+import { HourStrip } from "../../plots/HourStrip";
+import { Button, Figure, Note, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { DayChooser } from "./DayChooser";
 import type { SkyProps } from "./props";
@@ -17,7 +18,13 @@ export function IonosphereView(props: SkyProps) {
     <Page title="Ionosphere" why="It delays signals, most about local midday; what base and rover do not share of it stays in the vector." tabs={props.tabs} aside={<DayChooser shown={shown} ask={props.ask} />}>
       <div className="flex flex-col gap-4">
         <p className="text-xl">{shown.ionosphere.words}</p>
-        {shown.ionosphere.overhead_m.length > 0 && <Curve {...props} />}
+        {shown.ionosphere.overhead_m.length > 0 && (
+          <>
+            <AtHour {...props} />
+            <Curve {...props} />
+            <HourStrip shown={shown} step={props.step} onStep={props.onStep} clock={props.at} />
+          </>
+        )}
         <section className="grid max-w-3xl grid-cols-[12rem_auto] items-start gap-4 rounded border-2 border-line bg-page p-4 small:grid-cols-1">
           <TextField
             label="Index Kp today"
@@ -43,7 +50,17 @@ export function IonosphereView(props: SkyProps) {
   );
 }
 
-const HEIGHT = 240;
+/** The delay at the hour that is chosen, overhead and between both ends. */
+function AtHour({ shown, step, at }: SkyProps) {
+  return (
+    <div className="flex flex-wrap gap-x-10">
+      <Figure label={`Overhead at ${at(step)}, on L1`} value={(shown.ionosphere.overhead_m[step] ?? 0).toFixed(1)} sign="m" large />
+      <Figure label={`Between the ends, ${shown.baseline_words}`} value={(1000 * (shown.ionosphere.between_m[step] ?? 0)).toFixed(1)} sign="mm" large />
+    </div>
+  );
+}
+
+const HEIGHT = 200;
 
 /** The delay overhead through the day. */
 function Curve({ shown, at, step }: SkyProps) {

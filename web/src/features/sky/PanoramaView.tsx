@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { heightsOf } from "../../lib/skyline";
 import { HourStrip } from "../../plots/HourStrip";
-import { SkyPanorama } from "../../plots/SkyPanorama";
+import { SEEN_BY, SkyPanorama } from "../../plots/SkyPanorama";
 import { Button } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { MarkPicker, useMarkNamed } from "../../ui/marks";
@@ -23,7 +23,7 @@ export function PanoramaView(props: SkyProps) {
   return (
     <Page
       title="Panorama"
-      why="What base and rover see together, and when it is good."
+      why="What base and rover see together. 95 % is of one fix to the base: vector and multipath alone."
       tabs={props.tabs}
       aside={<p className="text-faded hand:hidden">{arc ? wordsOf(arc, step) : "Drag over the hours. Filled: seen by base and rover. Hatched: behind a skyline."}</p>}
       action={
@@ -45,7 +45,7 @@ export function PanoramaView(props: SkyProps) {
           <SkyPanorama
             arcs={shown.arcs}
             step={step}
-            maskDeg={Math.max(shown.base.mask_deg, shown.rover.mask_deg)}
+            maskDeg={shown.mask_deg}
             skylines={linesOf(shown)}
             nominal={shown.elements.nominal}
             chosen={chosen}
@@ -58,18 +58,21 @@ export function PanoramaView(props: SkyProps) {
           <DayChooser shown={shown} ask={props.ask} />
           <Ends {...props} />
         </div>
+        <p className="leading-6">
+          <b>Base</b> {shown.base.words}
+          <br />
+          <b>Rover</b> {shown.rover.words}
+        </p>
         <FindingLines findings={shown.findings} />
       </div>
     </Page>
   );
 }
 
-const SEEN: Record<string, string> = { c: "seen by base and rover", b: "seen by the base, not by the rover", r: "seen by the rover, not by the base", n: "seen by neither" };
-
 function wordsOf(arc: Schemas["Arc"], step: number): string {
   const n = step - arc.first;
   const health = arc.healthy ? "" : ", not healthy by its own word";
-  return `${arc.satellite} (${arc.constellation}), ${arc.elevations_deg[n]!.toFixed(0)}° up at ${arc.azimuths_deg[n]!.toFixed(0)}°: ${SEEN[arc.seen_by[n] ?? "n"]}${health}.`;
+  return `${arc.satellite} (${arc.constellation}), ${arc.elevations_deg[n]!.toFixed(0)}° up at ${arc.azimuths_deg[n]!.toFixed(0)}°: ${SEEN_BY[arc.seen_by[n] ?? "n"]}${health}.`;
 }
 
 /** The skylines of both ends as they are drawn in the picture. */

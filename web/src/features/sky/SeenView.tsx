@@ -1,6 +1,5 @@
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useCompareSky, useSkySeen } from "../../api/sky";
-import { clock } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
 import { Button, Note } from "../../ui/controls";
 import { MarkPicker, useMarkNamed } from "../../ui/marks";
@@ -14,14 +13,14 @@ export function SeenView({ job, tabs, shown: day, ask }: SkyProps) {
   const compare = useCompareSky(job.id);
   const stands = useMarkNamed(job.id, rover_mark_id && day.rover.name);
   const shown = seen.data?.shown ?? null;
-  const odd = shown?.satellites.filter((item) => item.unexpected || (item.expected && item.cause !== "")) ?? [];
-  const rest = shown?.satellites.filter((item) => !odd.includes(item)) ?? [];
+  const odd = shown?.satellites.filter((item) => item.is_odd) ?? [];
+  const rest = shown?.satellites.filter((item) => !item.is_odd) ?? [];
   return (
     <Page
       title="Expected, seen"
       why="What elements, masks and skylines let both ends see, against what is sent and used."
       tabs={tabs}
-      aside={compare.isError ? <p role="alert" className="font-semibold text-flag">{sentenceOf(compare.error)}</p> : <LastTime job={job} shown={shown} />}
+      aside={compare.isError ? <p role="alert" className="font-semibold text-flag">{sentenceOf(compare.error)}</p> : <LastTime shown={shown} />}
       action={
         <Button kind="primary" large disabled={!shown?.may_compare || compare.isPending} onClick={() => compare.mutate({ rover_mark_id })}>
           Compare now
@@ -44,23 +43,16 @@ export function SeenView({ job, tabs, shown: day, ask }: SkyProps) {
             {shown.words} <span className="text-faded">Orbits: {shown.sky}.</span>
           </p>
           {odd.length > 0 && <Satellites title="Not as expected" satellites={odd} />}
-          <Satellites title={odd.length > 0 ? "All others" : "Above the rover's horizon"} satellites={rest} />
+          {rest.length > 0 && <Satellites title={odd.length > 0 ? "All others" : "Above the rover's horizon"} satellites={rest} />}
         </div>
       )}
     </Page>
   );
 }
 
-function LastTime({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["SkySeen"] | null }) {
-  if (!shown) return null;
-  if (!shown.last || shown.last_s === null)
-    return <p className="text-faded">{shown.may_compare ? "Not compared from this base yet: the chain's sky rests on it." : "Base and rover must both be heard to be compared."}</p>;
-  const when = `Compared at ${clock(shown.last_s, job.time_zone).slice(0, 5)}`;
-  return (
-    <p className={shown.last_holds ? "" : "font-semibold text-flag"}>
-      {shown.last_holds ? `${when}: ${shown.last.agrees ? "as expected" : "not as expected"}.` : `${when}; a skyline, a mask or a constellation has changed since. Compare again.`}
-    </p>
-  );
+/** What the newest comparison came to, as it was sent. */
+function LastTime({ shown }: { shown: Schemas["SkySeen"] | null }) {
+  return <p className={shown?.last_is_open ? "font-semibold text-flag" : "text-faded"}>{shown?.last_words}</p>;
 }
 
 const YES: Record<string, string> = { true: "yes", false: "no", null: "–" };
@@ -88,7 +80,7 @@ function Satellites({ title, satellites }: { title: string; satellites: Schemas[
               <td className="px-3">{item.expected ? "yes" : "no"}</td>
               <td className="px-3">{YES[String(item.sent)]}</td>
               <td className="px-3">{YES[String(item.used)]}</td>
-              <td className={`px-3 ${item.unexpected || item.expected ? "font-semibold text-flag" : "text-faded"}`}>{item.unexpected || item.words}</td>
+              <td className={`px-3 ${item.is_odd ? "font-semibold text-flag" : "text-faded"}`}>{item.unexpected || item.words}</td>
             </tr>
           ))}
         </tbody>
