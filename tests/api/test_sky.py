@@ -391,6 +391,9 @@ def test_what_the_base_itself_sends_is_its_almanac(own_office, tmp_path):
     day = sky(own_office, job)
     assert day["elements"]["words"] == "broadcast ephemerides" and not day["elements"]["nominal"]
     assert {arc["satellite"] for arc in day["arcs"]} == set(satellites)
+    # Of what rises later nothing is known yet: nobody is told hours, or a load, by it.
+    assert "elements-partial" in [item["code"] for item in day["findings"]] and day["glance"].startswith("By what was heard so far")
+    assert own_office.get(f"/jobs/{job}/link")["satellites"] == "G10,R8,E9,C12"
     with own_office.program.context.database.read() as session:
         assert {row.number for row in session.query(HeardEphemeris)} == {1019}
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import BudgetSettings
+from openstake.core.constants import DAY_S
 from openstake.core.errors import FileError, NotFoundError, OpenStakeError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.finding import Finding
@@ -71,11 +72,20 @@ class ElementsNow:
     coefficients: Coefficients | None
     files: tuple[ElementFile, ...]
     heard: int
+    heard_since_s: float | None
     findings: tuple[Finding, ...]
 
     def tell_of(self, job: JobNow) -> bool:
         """Whether they tell of the sky that a job's receivers see: nominal ones tell of that of stand-ins alone."""
         return job.practice or not self.nominal
+
+    def are_partial(self, now_s: float) -> bool:
+        """Whether they are of the satellites alone that a base has sent for less than a day: what rises later is not known yet."""
+        return self.heard_since_s is not None and now_s - self.heard_since_s < DAY_S
+
+    def tell_of_day(self, job: JobNow, now_s: float) -> bool:
+        """Whether they tell of a whole day of the sky that a job's receivers see."""
+        return self.tell_of(job) and not self.are_partial(now_s)
 
 
 _FILES: Cache[Elements] = Cache(16)
@@ -89,11 +99,12 @@ def elements_now(session: Session, job: JobNow, now_s: float) -> ElementsNow:
     """
     files = element_files(session, job.id)
     since_s = (now_s // 3600.0) * 3600.0 - _HEARD_COUNTS_S
-    heard, last_s = heard_said(session, job.id, since_s)
-    key = f"{[row.id for row in files]} {job.id} {heard} {last_s}"
+    heard, first_s, last_s = heard_said(session, job.id, since_s)
+    key = f"{[row.id for row in files]} {job.id} {heard} {first_s} {last_s}"
     known = _ORBITS.of([key])
     if key not in known:
-        known = {key: _read(session, job, key, files, heard, since_s)}
+        read = _read(session, job, key, files, heard, since_s)
+        known = {key: replace(read, heard_since_s=first_s) if heard and not files else read}
         _ORBITS.keep(known)
     return known[key]
 
@@ -114,6 +125,7 @@ def _read(session: Session, job: JobNow, key: str, files: list[ElementFile], hea
         coefficients=next(filter(None, map(_coefficients, reversed(parts))), None),
         files=tuple(files),
         heard=heard,
+        heard_since_s=None,
         findings=tuple(findings if loaded else [*findings, *judge_nominal()]),
     )
 
@@ -373,7 +385,7 @@ def base_counts(session: Session, job: JobNow, kit: KitNow, now_s: float) -> Bas
     """Return how many satellites the base of a job will see today; None where nothing says it: the job lies nowhere, no elements of these
     days are there (nominal ones tell nothing of a real sky), or nothing would be seen."""
     ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
-    if ends is None or not elements.tell_of(job):
+    if ends is None or not elements.tell_of_day(job, now_s):
         return None
     seen, _ = directions_over(elements, ends, moments_from(local_midnight_s(job, now_s)))
     at_base = seen_from(seen, ends.base.end)
@@ -402,7 +414,7 @@ def hours_said(session: Session, job: JobNow, kit: KitNow, now_s: float) -> str:
     ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
     if ends is None:
         return ""
-    if not elements.tell_of(job):
+    if not elements.tell_of_day(job, now_s):
         return "Load the elements of the day under Sky: then its good hours stand here."
     start_s = local_midnight_s(job, now_s)
     day = day_over(elements, ends, start_s, BUDGET.read(session, job.id)[1])

@@ -577,6 +577,9 @@ RULES: dict[str, Rule] = {
     "package-unproven": Rule(
         link="control", when="A job that came with a package whose rows have no hash.", source=COMMON_PRACTICE, at="book"
     ),
+    "elements-partial": Rule(
+        link="sky", when="Elements that a base alone has sent, for less than a day.", source=COMMON_PRACTICE, at="sky?view=elements"
+    ),
     "elements-unreadable": Rule(link="sky", when="A stored file of elements that cannot be read.", source=COMMON_PRACTICE, at="sky"),
     "mask-differs": Rule(link="sky", when="Elevation masks of base and rover that differ by a degree.", source=COMMON_PRACTICE, at="sky"),
     "mask-not-kept": Rule(

@@ -62,6 +62,20 @@ def judge_elements(impossible: Mapping[str, int], leap_seconds: int | None, leap
     return found
 
 
+def judge_partial(messages: int, since: str) -> list[Finding]:
+    """Return what is to be said of elements that a base alone has sent, since a time in words: what rises later is not known yet."""
+    return [
+        finding(
+            "elements-partial",
+            Severity.LOOK,
+            f"Known are the satellites alone that the base has sent since {since} ({counted(messages, 'message')}): those that rise later are missing.",
+            "A base sends the elements of what it sees.",
+            "Load a file of the day to plan by. What is seen now can be compared all the same.",
+            messages=messages,
+        )
+    ]
+
+
 def judge_unreadable(files: Mapping[str, str]) -> list[Finding]:
     """Return which files of elements cannot be read, by name with why."""
     return [

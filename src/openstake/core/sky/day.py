@@ -69,7 +69,7 @@ def sky_day(
     at_base, at_rover = (seen_from(seen, end) for seen, end in zip((base, rover), ends, strict=True))
     dops = dops_of(rover, at_base & at_rover)
     # Where no elements hold, nothing is known: that is no poor hour.
-    unknown: tuple[Quality, ...] = ("fair",) * len(dops.pdop)
+    fair: Quality = "fair"
     return SkyDay(
         base=base,
         rover=rover,
@@ -77,7 +77,7 @@ def sky_day(
         at_rover=at_rover,
         dops=dops,
         expected=expected_95(dops, baseline_m, budget),
-        quality=qualities(dops, step_s) if np.isfinite(rover.elevation_deg).any() else unknown,
+        quality=qualities(dops, step_s) if np.isfinite(rover.elevation_deg).any() else (fair,) * len(dops.pdop),
     )
 
 

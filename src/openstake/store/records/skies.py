@@ -24,11 +24,12 @@ def contents_of(session: Session, imported_ids: Collection[str]) -> dict[str, by
     return {row.id: row.content for row in rows}
 
 
-def heard_said(session: Session, job_id: str, since_s: float) -> tuple[int, float]:
-    """Return how many ephemerides were heard in a job since a moment (Unix seconds), and when the last one was."""
+def heard_said(session: Session, job_id: str, since_s: float) -> tuple[int, float, float]:
+    """Return how many ephemerides were heard in a job since a moment (Unix seconds), and when the first and the last one were."""
     where = (HeardEphemeris.job_id == job_id, HeardEphemeris.heard_s >= since_s)
-    count, last_s = session.execute(select(func.count(), func.max(HeardEphemeris.heard_s)).where(*where)).one()
-    return count, last_s or 0.0
+    heard_s = HeardEphemeris.heard_s
+    count, first_s, last_s = session.execute(select(func.count(), func.min(heard_s), func.max(heard_s)).where(*where)).one()
+    return count, first_s or 0.0, last_s or 0.0
 
 
 def heard_ephemerides(session: Session, job_id: str, since_s: float) -> Sequence[Any]:

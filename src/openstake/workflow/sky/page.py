@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations, judge_unhealthy, judge_without_elements
+from openstake.core.judge.sky import judge_ionosphere, judge_lost_constellations, judge_partial, judge_unhealthy, judge_without_elements
 from openstake.core.limits import PLANNING_HOLDS_S, SKY_DAY_STEP_S, ShortText
 from openstake.core.observation import CONSTELLATION_NAMES
 from openstake.core.sky.day import IonosphereDay, Quality, SkyDay, ionosphere_day, loss_of, spans_of
@@ -217,9 +217,10 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
     at_now = round((now_s - start_s) / SKY_DAY_STEP_S)
     now = at_now if 0 <= at_now < len(day.quality) else None
     ionosphere = _ionosphere(elements, ends, start_s)
-    unit = job.length_unit
+    unit, partial = job.length_unit, elements.are_partial(now_s)
     findings = [
         *elements.findings,
+        *(judge_partial(elements.heard, f"{job.local_time(elements.heard_since_s or 0.0):%H:%M}") if partial else ()),
         *ages_said(elements, start_s),
         *judge_without_elements(day.rover.without_elements),
         *judge_unhealthy(day.rover.unhealthy_above(ends.rover.end.mask_deg)),
@@ -236,7 +237,7 @@ def view(context: Context, job_id: str, query: SkyQuery) -> SkyView:
             step_s=SKY_DAY_STEP_S,
             steps=len(day.quality),
             now=now,
-            glance=day.glance(clock, now or 0),
+            glance=f"{'By what was heard so far: ' if partial else ''}{day.glance(clock, now or 0)}",
             base=_end(ends.base, offered[0]),
             rover=_end(ends.rover, offered[1]),
             mask_deg=max(ends.base.end.mask_deg, ends.rover.end.mask_deg),
