@@ -384,8 +384,9 @@ class BaseCounts:
 def base_counts(session: Session, job: JobNow, kit: KitNow, now_s: float) -> BaseCounts | None:
     """Return how many satellites the base of a job will see today; None where nothing says it: the job lies nowhere, no elements of these
     days are there (nominal ones tell nothing of a real sky), or nothing would be seen."""
-    ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
-    if ends is None or not elements.tell_of_day(job, now_s):
+    elements = elements_now(session, job, now_s)
+    ends = ends_now(session, job, kit) if elements.tell_of_day(job, now_s) else None
+    if ends is None:
         return None
     seen, _ = directions_over(elements, ends, moments_from(local_midnight_s(job, now_s)))
     at_base = seen_from(seen, ends.base.end)
@@ -411,11 +412,12 @@ def clock_of(job: JobNow, start_s: float) -> Callable[[int], str]:
 
 def hours_said(session: Session, job: JobNow, kit: KitNow, now_s: float) -> str:
     """Return the hours that are left of today in a sentence, as a packing list or a morning says them; empty where the job lies nowhere."""
-    ends, elements = ends_now(session, job, kit), elements_now(session, job, now_s)
-    if ends is None:
-        return ""
+    elements = elements_now(session, job, now_s)
     if not elements.tell_of_day(job, now_s):
         return "Load the elements of the day under Sky: then its good hours stand here."
+    ends = ends_now(session, job, kit)
+    if ends is None:
+        return ""
     start_s = local_midnight_s(job, now_s)
     day = day_over(elements, ends, start_s, BUDGET.read(session, job.id)[1])
     said = day.glance(clock_of(job, start_s), round((now_s - start_s) / SKY_DAY_STEP_S))
