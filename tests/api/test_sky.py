@@ -250,14 +250,32 @@ def test_the_load_on_the_air_takes_the_most_that_the_base_will_see(own_office):
 CONTROL = "name,east,north,ellipsoidal height\nR1,703412.361,629805.118,62.4\nR2,704312.361,630105.118,63.1\n"
 
 
+def take_profiles(program, job):
+    """Choose for a job the profiles that the demo's has."""
+    for item in program.get(f"/jobs/{program.job()}/profiles")["profiles"]:
+        if item["chosen"]:
+            program.post(f"/jobs/{job}/profiles", {"line_id": item["line_id"], "chosen": True})
+
+
+def test_a_job_that_lies_nowhere_is_not_told_to_load_what_gives_it_no_hours(own_office):
+    """2026-12-02: it was sent to Sky for elements, and no hours would have come of them."""
+    job = own_office.post("/jobs", {"name": "Corner lot", "system": {"kind": "local"}, "length_unit": "m"})["id"]
+    take_profiles(own_office, job)
+
+    def hint():
+        return next(item["why"] for item in own_office.get(f"/jobs/{job}/packing")["items"] if item["key"] == "look:hours of the sky")
+
+    assert "Load the elements" not in hint()
+    own_office.post(f"/jobs/{job}/control/accept", as_file("name,east,north\nP1,5000,5000\nP2,5000,5100\n"))
+    assert "Load the elements" not in hint(), "marks of an assumed system lie nowhere either"
+
+
 def test_nominal_satellites_say_nothing_of_a_real_sky(own_office):
     """2026-12-02: a real base would have been compared with satellites of the design, and its load taken from them."""
     practice = own_office.job()
     job = own_office.post("/jobs", {"name": "Real", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     own_office.post(f"/jobs/{job}/control/accept", as_file(CONTROL))
-    for item in own_office.get(f"/jobs/{practice}/profiles")["profiles"]:
-        if item["chosen"]:
-            own_office.post(f"/jobs/{job}/profiles", {"line_id": item["line_id"], "chosen": True})
+    take_profiles(own_office, job)
 
     assert sky(own_office, job)["elements"]["nominal"], "drawn, and marked"
     seen = own_office.get(f"/jobs/{job}/sky/seen")["shown"]

@@ -260,6 +260,11 @@ def _marks_now(session: Session, job: JobNow) -> _Marks:
     return known[key]
 
 
+def lies_somewhere(session: Session, job: JobNow) -> bool:
+    """Tell whether a job has a place on Earth yet: one that was typed, its system's, or that of a mark."""
+    return middle_of(job, None) is not None or len(_marks_now(session, job).placed) > 0
+
+
 _PLACE = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
 
 
@@ -414,7 +419,7 @@ def hours_said(session: Session, job: JobNow, kit: KitNow, now_s: float) -> str:
     """Return the hours that are left of today in a sentence, as a packing list or a morning says them; empty where the job lies nowhere."""
     elements = elements_now(session, job, now_s)
     if not elements.tell_of_day(job, now_s):
-        return "Load the elements of the day under Sky: then its good hours stand here."
+        return "Load the elements of the day under Sky: then its good hours stand here." if lies_somewhere(session, job) else ""
     ends = ends_now(session, job, kit)
     if ends is None:
         return ""
